@@ -1,0 +1,307 @@
+import type { Calendar } from './calendar/calendar.ts';
+import { zoneDays } from './calendar/dates.ts';
+import { type Day, isoOf, LAST_DAY, parseIsoDay } from './calendar/day.ts';
+import type { Engine } from './engines/engine.ts';
+import { DurchblickError, suggest } from './errors.ts';
+import { answer } from './evaluate/answer.ts';
+import { cubesOf } from './evaluate/cubes.ts';
+import type { Evaluation } from './evaluate/leaf.ts';
+import { notes } from './evaluate/notes.ts';
+import type { Share } from './evaluate/runs.ts';
+import { factFilters } from './evaluate/view.ts';
+import { type AttributeRef, NONE, UNKNOWN } from './model/attributes.ts';
+import type { Fact, Model } from './model/model.ts';
+import type { Question, WhereInput } from './model/schema.ts';
+import { asOfDay, axisOf, type FactBounds } from './plan/axis.ts';
+import { leavesOf } from './plan/bind.ts';
+import { buildCalendar, calendarRules, yearsIn } from './plan/calendar.ts';
+import { type AskedFilter, askedOf, filtersOf } from './plan/question.ts';
+import type { Bounds, Cancellation, DataNote, Filter, Segments } from './plan/request.ts';
+import { type Result, resultOf } from './result/result.ts';
+import { OUTSIDE } from './windows/place.ts';
+
+export interface OpenBookOptions {
+  /** Filters fixed for good: rows outside are not seen by any question, total, note or bound (V3). */
+  readonly where?: WhereInput;
+  /** The present instant in milliseconds; what `today` means. Default: the system clock. */
+  readonly clock?: () => number;
+  /** Bytes of day cubes to keep for later questions. Default 256 MiB. */
+  readonly cacheBytes?: number;
+}
+
+export interface AskOptions {
+  readonly signal?: Cancellation;
+}
+
+/** What answering cost: scans of rows, cubes served from memory, cells that came from the engine. */
+export interface Cost {
+  readonly scans: number;
+  readonly cached: number;
+  readonly cells: number;
+}
+
+/** A model opened over data. Keeps day cubes, so that asking again does not touch the rows again. */
+export interface Book {
+  readonly model: Model;
+  /** Answers a question. Throws `DurchblickError` for a wrong question and for faults in the data. */
+  readonly ask: (question: Question, options?: AskOptions) => Promise<Result>;
+  /** The calendar over all data and the as-of date, in whole years (U8). */
+  readonly calendar: () => Promise<Calendar>;
+  /** The as-of date of a text, the model's own when left out (A1). */
+  readonly asOf: (text?: string) => Promise<Day>;
+  /** First and last day with data in a role, of whole periods for coarse facts (W11). */
+  readonly bounds: (fact: string, role: string) => Promise<Bounds | undefined>;
+  readonly dataNotes: readonly DataNote[];
+  readonly cost: () => Cost;
+  readonly close: () => Promise<void>;
+}
+
+/** Years around the data for which the calendar is built; widened when a window reaches further. */
+const MARGINS = [3, 30, 300, 3000];
+
+/** Checks that the members a filter asks for exist; an error with the nearest one otherwise (M3). */
+const checkMembers = async (
+  filters: readonly AskedFilter[],
+  members: (attribute: AttributeRef) => Promise<readonly string[]>,
+): Promise<void> => {
+  for (const { attribute, test } of filters) {
+    const asked = [...(test.values ?? []), ...(test.not ?? [])];
+    if (asked.length === 0) continue;
+    const known = await members(attribute);
+    const set = new Set([...known, NONE, UNKNOWN]);
+    const unknown = asked.find((text) => !set.has(text));
+    if (unknown !== undefined) {
+      const name = attribute.kind === 'band' ? attribute.band : attribute.attribute;
+      throw new DurchblickError('unknown-member', `${name} has no member "${unknown}"`, { hint: suggest(unknown, known, 'members') });
+    }
+  }
+};
+
+/** Opens a model over an engine: reads and checks dates, builds the calendar, and answers questions from then on. */
+export const open = async (model: Model, engine: Engine, options: OpenBookOptions = {}): Promise<Book> => {
+  const fixedFilters = filtersOf(model, options.where);
+  const fixed = new Map<string, readonly Filter[]>();
+  for (const fact of model.facts.values()) fixed.set(fact.name, factFilters(model, fact, fixedFilters));
+  let base: Calendar | undefined;
+  const store = await engine.open(model, {
+    fixed,
+    workingDays: (after, until) => (base as Calendar).workingDays(after + 1, until),
+  });
+  try {
+    await checkMembers(fixedFilters, store.members);
+  } catch (error) {
+    await store.close();
+    throw error;
+  }
+  const clock = options.clock ?? (() => Date.now());
+  const inZone = zoneDays(model.timeZone);
+  const cubes = cubesOf(store, options.cacheBytes ?? 256 * 2 ** 20);
+  const rules = await calendarRules(model, store);
+
+  const lateRoles = new Map<string, ReadonlySet<string>>();
+  for (const fact of model.facts.values()) lateRoles.set(fact.name, new Set(fact.enters === undefined ? [] : await store.lateRoles(fact)));
+
+  const boundsKnown = new Map<string, Promise<ReadonlyMap<string, Bounds | undefined>>>();
+  const boundsOf = (fact: Fact, knownBy: Day | undefined) => {
+    const key = JSON.stringify([fact.name, fact.recorded === undefined ? null : (knownBy ?? null)]);
+    let found = boundsKnown.get(key);
+    if (!found) {
+      found = store.bounds(fact, knownBy);
+      boundsKnown.set(key, found);
+    }
+    return found;
+  };
+  const allBounds = async (knownBy: Day | undefined): Promise<FactBounds> => {
+    const table = new Map<string, ReadonlyMap<string, Bounds | undefined>>();
+    for (const fact of model.facts.values()) table.set(fact.name, await boundsOf(fact, knownBy));
+    return (fact, role) => table.get(fact.name)?.get(role);
+  };
+
+  const calendars = new Map<string, Promise<Calendar>>();
+  /** A calendar over the data and some more days; built once for each extent. */
+  const calendarOver = async (days: readonly Day[], margin: number): Promise<Calendar> => {
+    let [first, last] = [Number.POSITIVE_INFINITY, Number.NEGATIVE_INFINITY];
+    for (const day of days) {
+      first = Math.min(first, day);
+      last = Math.max(last, day);
+    }
+    const key = `${first} ${last} ${margin}`;
+    let found = calendars.get(key);
+    if (!found) {
+      if (calendars.size > 50) calendars.clear();
+      found = buildCalendar(rules, first, last, margin);
+      calendars.set(key, found);
+    }
+    base ??= await found;
+    return found;
+  };
+  const fixedRange = (): { first: Day; last: Day } | undefined => {
+    const text = model.input.calendar?.range;
+    if (text === undefined || text === 'auto') return undefined;
+    const [first, last] = text.split('/').map((part) => parseIsoDay(part.trim()));
+    if (first === undefined || last === undefined) {
+      throw new DurchblickError('bad-range', `calendar.range is "${text}"`, { hint: 'It takes auto or two dates, 2021-01-01/2027-12-31.' });
+    }
+    if (last < first)
+      throw new DurchblickError('bad-range', `calendar.range runs backwards: ${text}`, { hint: 'The first day comes first.' });
+    return { first, last };
+  };
+  const range = fixedRange();
+  const rawBounds = await allBounds(undefined);
+  const dataDays = [...model.facts.values()].flatMap((fact) =>
+    [...fact.roles.keys()].flatMap((role) => {
+      const bounds = rawBounds(fact, role);
+      if (!bounds) return [];
+      if (range && (bounds.first < range.first || bounds.last > range.last)) {
+        const day = bounds.first < range.first ? bounds.first : bounds.last;
+        throw new DurchblickError(
+          'outside-range',
+          `${fact.name} has the ${role} date ${isoOf(day)}, outside the calendar's range ${isoOf(range.first)}/${isoOf(range.last)}`,
+          {
+            kind: 'data',
+            hint: 'Widen `calendar.range`, or set it to auto (U8).',
+          },
+        );
+      }
+      return [bounds.first, bounds.last];
+    }),
+  );
+  const today = () => inZone(clock());
+  const anchorDays = (asOf: Day): Day[] =>
+    range ? [range.first, range.last, asOf] : [...(dataDays.length > 0 ? dataDays : [today()]), asOf];
+
+  /** Bounds in whole periods for coarse facts: those of the period that holds the first or last date (A2). */
+  const periodBounds = (raw: FactBounds, calendar: Calendar): FactBounds => {
+    const known = new Map<string, Bounds | undefined>();
+    return (fact, role) => {
+      const key = `${fact.name} ${role}`;
+      if (known.has(key)) return known.get(key);
+      const bounds = raw(fact, role);
+      let widened = bounds;
+      if (bounds && fact.grain !== 'day') {
+        const unit = calendar.unit(fact.grain);
+        const [a, b] = [calendar.indexOf(unit, bounds.first), calendar.indexOf(unit, bounds.last)];
+        widened = { first: a < 0 ? bounds.first : unit.starts[a], last: b < 0 ? bounds.last : unit.ends[b] };
+      }
+      known.set(key, widened);
+      return widened;
+    };
+  };
+
+  /** Single days for daily facts, the fact's own periods for coarse ones: what a cube is cut into. */
+  const segmentsIn = (bounds: FactBounds, calendar: Calendar) => {
+    const known = new Map<string, Segments>();
+    return (fact: Fact, role: string): Segments => {
+      const stretch = bounds(fact, role);
+      if (!stretch) return { key: 'none', starts: new Int32Array(0), ends: new Int32Array(0) };
+      const key = `${fact.grain}:${stretch.first}:${stretch.last}`;
+      let segments = known.get(key);
+      if (!segments) {
+        const periods = fact.grain === 'day' ? undefined : calendar.range(fact.grain, stretch.first, stretch.last);
+        const days = () => Int32Array.from({ length: stretch.last - stretch.first + 1 }, (_, i) => stretch.first + i);
+        segments = {
+          key,
+          starts: periods ? Int32Array.from(periods, ({ start }) => start) : days(),
+          ends: periods ? Int32Array.from(periods, ({ end }) => end) : days(),
+        };
+        known.set(key, segments);
+      }
+      return segments;
+    };
+  };
+
+  const memberCounts = new Map<string, number>();
+  const loadCounts = async (attributes: readonly AttributeRef[]): Promise<void> => {
+    for (const attribute of attributes) memberCounts.set(attribute.key, (await store.members(attribute)).length + 2);
+  };
+
+  const ask = async (question: Question, { signal }: AskOptions = {}): Promise<Result> => {
+    const asked = askedOf(model, question);
+    await checkMembers(asked.filters, store.members);
+    await loadCounts(asked.per.map(({ attribute }) => attribute));
+    const raw = await allBounds(asked.knownBy);
+    const leaves = asked.columns.flatMap(({ bound }) => leavesOf(bound));
+    const far = [asked.range ?? '', asked.asOf, ...asked.columns.map(({ reading }) => reading)].flatMap(yearsIn);
+    for (const margin of MARGINS) {
+      try {
+        const rough = asOfDay(asked.asOf, model, undefined, today(), raw);
+        const calendar = await calendarOver([...anchorDays(rough), ...far, ...baseYears(model)], margin);
+        const bounds = periodBounds(raw, calendar);
+        const asOf = asOfDay(asked.asOf, model, calendar, today(), bounds);
+        const axis = axisOf(asked, leaves, model, calendar, asOf, bounds);
+        const found = notes();
+        for (const note of store.notes) found.add(`data ${note.code} ${note.fact} ${note.role ?? ''}`, { ...note });
+        const frame = { model, calendar, asOf, bounds };
+        const evaluation: Evaluation = {
+          frame,
+          store,
+          cubes,
+          notes: found,
+          knownBy: asked.knownBy,
+          segments: segmentsIn(bounds, calendar),
+          entersLate: (fact, role) =>
+            (lateRoles.get(fact.name)?.has(role) ?? false) &&
+            (fact.enters === undefined || (raw(fact, fact.enters)?.last ?? LAST_DAY) > asOf),
+          shareOf: async (leaf, segments) => shareOf(leaf.measure.spread, segments, calendar, found, leaf.measure.name),
+          memberCount: (attributes) => attributes.reduce((product, { key }) => product * (memberCounts.get(key) ?? 1), 1),
+          signal,
+        };
+        const outcome = await answer(asked, axis, evaluation);
+        return resultOf(outcome, asked, model, asOf, found.list());
+      } catch (error) {
+        if (!(error instanceof DurchblickError) || error.code !== OUTSIDE || margin === MARGINS[MARGINS.length - 1]) throw error;
+      }
+    }
+    throw new Error('no margin is left');
+  };
+
+  const latestAsOf = async (text = model.asOf): Promise<Day> => {
+    const raw = await allBounds(undefined);
+    const rough = asOfDay(text, model, undefined, today(), raw);
+    const calendar = await calendarOver(anchorDays(rough), 3);
+    return asOfDay(text, model, calendar, today(), periodBounds(raw, calendar));
+  };
+  return {
+    model,
+    ask,
+    asOf: latestAsOf,
+    calendar: async () => calendarOver(anchorDays(await latestAsOf()), 0),
+    bounds: async (fact, role) => {
+      const known = model.facts.get(fact);
+      if (!known?.roles.has(role))
+        throw new DurchblickError('unknown-role', `there is no fact "${fact}" with a date "${role}"`, {
+          hint: suggest(fact, model.facts.keys(), 'facts'),
+        });
+      const calendar = await calendarOver(anchorDays(await latestAsOf()), 3);
+      return periodBounds(rawBounds, calendar)(known, role);
+    },
+    dataNotes: store.notes,
+    cost: () => ({ ...cubes.counts }),
+    close: () => store.close(),
+  };
+};
+
+const baseYears = (model: Model): Day[] =>
+  [...model.comparisons.values()].flatMap(({ shift }) => (shift.kind === 'base' ? yearsIn(shift.period) : []));
+
+/** How a coarse amount lies on days: by days or working days; a period without any working day falls back (G3). */
+const shareOf = (
+  spread: 'even' | 'working-days' | 'none' | { readonly like: string },
+  segments: Segments,
+  calendar: Calendar,
+  found: ReturnType<typeof notes>,
+  measure: string,
+): Share => {
+  const even: Share = (segment, from, to) => [to - from + 1, segments.ends[segment] - segments.starts[segment] + 1];
+  if (spread !== 'working-days') return even;
+  return (segment, from, to) => {
+    const whole = calendar.workingDays(segments.starts[segment], segments.ends[segment]);
+    if (whole > 0) return [calendar.workingDays(from, to), whole];
+    found.add(`spread ${measure}`, {
+      code: 'spread-fallback',
+      measure,
+      message: `${measure}: a period without working days is spread evenly`,
+    });
+    return even(segment, from, to);
+  };
+};

@@ -1,0 +1,395 @@
+import { DurchblickError, suggest } from '../errors.ts';
+import { type Day, FIRST_DAY, isoOf, LAST_DAY, MONTHS, parseIsoDay, toDay, validDay, WEEKDAYS, type Weekday, weekdayOf } from './day.ts';
+import {
+  civilYears,
+  monthUnits,
+  type PeriodRow,
+  parseYearEnd,
+  type RetailPattern,
+  retailUnits,
+  type Span,
+  tableUnit,
+  type WeekRule,
+  weekUnits,
+} from './systems.ts';
+import { type Ordinals, ordinalsOf, type Unit, unitOf } from './unit.ts';
+
+export interface MonthYears {
+  /** First day of the year as `--MM-DD`, day 1 to 28 (U4). */
+  readonly starts: string;
+  readonly numberBy?: 'start' | 'end';
+  /** Label of a year; `{year}` stands for its number. */
+  readonly label?: string;
+}
+export interface WeekYears {
+  readonly pattern: RetailPattern;
+  /** `last saturday of january` or `saturday nearest january 31` (U5). */
+  readonly ends: string;
+  readonly numberBy?: 'start' | 'end';
+  readonly label?: string;
+}
+export interface ListedYears {
+  /** Years with start, label and, at least for the last, inclusive end (U6). */
+  readonly rows: readonly PeriodRow[];
+}
+export type YearSystem = MonthYears | WeekYears | ListedYears;
+
+export interface Holiday {
+  readonly day: Day;
+  readonly name: string;
+}
+
+export type NameSet = 'weekday-long' | 'weekday-short' | 'month-long' | 'month-short';
+
+export interface CalendarOptions {
+  /** First and last day that must be covered, inclusive; day numbers or `YYYY-MM-DD`. Widened to whole years (U8). */
+  readonly from: Day | string;
+  readonly to: Day | string;
+  readonly week?: 'iso' | 'locale' | { readonly starts: Weekday; readonly minDays: number };
+  /** BCP 47; default `en`. */
+  readonly locale?: string;
+  readonly yearSystems?: Readonly<Record<string, YearSystem>>;
+  readonly periods?: Readonly<Record<string, readonly PeriodRow[]>>;
+  readonly workingDays?: { readonly week?: string; readonly holidays?: readonly Holiday[] };
+  readonly names?: Readonly<Partial<Record<NameSet, Readonly<Record<string, string>>>>>;
+}
+
+/**
+ * A calendar over whole years. Days go in and out as day numbers (D1); wherever a day is taken, an ISO string
+ * does as well. Every lookup of a unit's period is one array read.
+ */
+export interface Calendar {
+  /** First and last day of the whole years asked for, in every year system (U8). */
+  readonly first: Day;
+  readonly last: Day;
+  readonly locale: string;
+  readonly units: ReadonlyMap<string, Unit>;
+  /** The unit of a name, plural accepted; an error with the nearest name otherwise. */
+  unit(name: string): Unit;
+  /** Index of the period of a day: `>= 0`; `~i` when the day has none and period `i` is the next (U7). */
+  indexOf(unit: Unit, day: Day): number;
+  /** First day of the period that holds the day; the next period's first day where there is none (U7). */
+  floor(unit: string, day: Day | string): Day;
+  /** Last day, inclusive, of the period that holds the day; the previous period's last day where there is none. */
+  ceil(unit: string, day: Day | string): Day;
+  /** First day of the period that lies `by` periods away from the one that holds the day. */
+  offset(unit: string, day: Day | string, by: number): Day;
+  /** A running number of the period, the same however far the calendar reaches; undefined without a period. */
+  ordinal(unit: string, day: Day | string): number | undefined;
+  /** The label of the period that holds the day (U9); undefined without a period. */
+  label(unit: string, day: Day | string): string | undefined;
+  /** The period of a label (U9), in any unit: its unit, index and inclusive days; undefined when it is none. */
+  parse(text: string): PeriodOf | undefined;
+  /** The periods of a unit that overlap two days, both inclusive. */
+  range(unit: string, from: Day | string, to: Day | string): PeriodOf[];
+  /** Working days in `from..to`, both inclusive (U10). */
+  workingDays(from: Day, to: Day): number;
+  isWorkingDay(day: Day): boolean;
+  /** The holiday on a day. */
+  holiday(day: Day): string | undefined;
+  /** Names in the calendar's locale; weekdays from 0 = Monday, months from 0 = January. */
+  name(set: NameSet, index: number): string;
+  /** Whether every period of `inner` lies within one period of `outer` (C4). */
+  nests(inner: Unit, outer: Unit): boolean;
+}
+
+export interface PeriodOf {
+  readonly unit: string;
+  readonly index: number;
+  readonly label: string;
+  readonly start: Day;
+  readonly end: Day;
+}
+
+const weekRule = (week: CalendarOptions['week'], locale: string): WeekRule => {
+  if (week === undefined || week === 'iso') return { starts: 0, minDays: 4 };
+  if (week === 'locale') {
+    // `getWeekInfo` is the standard's final form, `weekInfo` what older runtimes have.
+    const data = new Intl.Locale(locale) as Intl.Locale & {
+      getWeekInfo?: () => { firstDay: number; minimalDays?: number };
+      weekInfo?: { firstDay: number; minimalDays?: number };
+    };
+    const info = data.getWeekInfo?.() ?? data.weekInfo;
+    return { starts: (info?.firstDay ?? 1) - 1, minDays: info?.minimalDays ?? 4 };
+  }
+  const starts = WEEKDAYS.indexOf(week.starts);
+  if (starts < 0) {
+    throw new DurchblickError('bad-week', `"${week.starts}" is not a weekday`, { hint: suggest(week.starts, WEEKDAYS, 'weekdays') });
+  }
+  if (!Number.isInteger(week.minDays) || week.minDays < 1 || week.minDays > 7) {
+    throw new DurchblickError('bad-week', `min-days is ${week.minDays}`, {
+      hint: 'Between 1 and 7 days of week 1 lie in the new year (U3).',
+    });
+  }
+  return { starts, minDays: week.minDays };
+};
+
+/** Reads `monday-friday` or a list such as `monday,tuesday,saturday`; index 0 = Monday. */
+export const parseWorkingWeek = (text: string): boolean[] => {
+  const week = new Array<boolean>(7).fill(false);
+  const at = (name: string): number => {
+    const index = WEEKDAYS.indexOf(name.trim().toLowerCase() as Weekday);
+    if (index < 0) {
+      throw new DurchblickError('bad-working-week', `"${name.trim()}" is not a weekday`, { hint: suggest(name, WEEKDAYS, 'weekdays') });
+    }
+    return index;
+  };
+  for (const part of text.split(',')) {
+    const [from, to] = part.split('-');
+    const last = at(to ?? from);
+    for (let i = at(from); ; i = (i + 1) % 7) {
+      week[i] = true;
+      if (i === last) break;
+    }
+  }
+  return week;
+};
+
+const yearLabelOf = (name: string, label: string | undefined): ((year: number) => string) => {
+  const pattern = label ?? `${name}-{year}`;
+  if (!pattern.includes('{year}')) {
+    throw new DurchblickError('bad-label', `the label "${pattern}" of year system "${name}" has no {year}`, {
+      hint: 'Write for example "FY{year}"; otherwise all years would be called the same.',
+    });
+  }
+  return (year) => pattern.replaceAll('{year}', String(year).padStart(4, '0'));
+};
+
+/** Reads `--MM-DD`. */
+const yearStart = (name: string, text: string): { month: number; day: number } => {
+  const m = /^--(\d\d)-(\d\d)$/.exec(text);
+  const [month, day] = m ? [Number(m[1]), Number(m[2])] : [0, 0];
+  if (validDay(2023, month, day) === undefined || day > 28) {
+    throw new DurchblickError('bad-year-start', `year system "${name}" starts on "${text}"`, {
+      hint: 'Write --MM-DD with a day up to the 28th, for example --07-01 (U4).',
+    });
+  }
+  return { month, day };
+};
+
+/** All units of a year system over a span. */
+const systemUnits = (name: string, system: YearSystem, span: Span): Unit[] => {
+  const prefix = `${name}-`;
+  if ('rows' in system) return [tableUnit(`${prefix}year`, system.rows, 'must-end', `year system "${name}"`)];
+  const yearLabel = yearLabelOf(name, system.label);
+  const numberBy = system.numberBy ?? 'end';
+  if ('pattern' in system) {
+    const ends = parseYearEnd(system.ends);
+    if (!ends) {
+      throw new DurchblickError('bad-year-end', `year system "${name}" ends "${system.ends}"`, {
+        hint: 'Write "last saturday of january" or "saturday nearest january 31" (U5).',
+      });
+    }
+    return retailUnits({ prefix, pattern: system.pattern, ends, numberBy, yearLabel }, span);
+  }
+  return monthUnits({ prefix, ...yearStart(name, system.starts), numberBy, yearLabel }, span);
+};
+
+const BUILT_IN = ['day', 'week', 'month', 'quarter', 'half', 'year', 'week-year'];
+
+/** The names of all units that a calendar with these year systems and custom units has (U2). */
+export const unitNames = (yearSystems: Readonly<Record<string, 'months' | 'weeks' | 'listed'>>, periods: readonly string[]): string[] => {
+  const own = { months: ['month', 'quarter', 'half', 'year'], weeks: ['week', 'month', 'quarter', 'year'], listed: ['year'] };
+  return [...BUILT_IN, ...Object.entries(yearSystems).flatMap(([name, kind]) => own[kind].map((unit) => `${name}-${unit}`)), ...periods];
+};
+
+const gaplessUnits = (options: CalendarOptions, rule: WeekRule, span: Span): Unit[] => [
+  ...weekUnits(rule, span),
+  ...monthUnits(civilYears, span),
+  ...Object.entries(options.yearSystems ?? {}).flatMap(([name, system]) => systemUnits(name, system, span)),
+];
+
+const dayUnit = (first: Day, last: Day): Unit =>
+  unitOf({
+    name: 'day',
+    starts: Int32Array.from({ length: last - first + 2 }, (_, i) => first + i),
+    basis: 'day',
+    yearUnit: 'year',
+    origin: first,
+    label: (i) => isoOf(first + i),
+  });
+
+/**
+ * Builds a calendar. Covers `from..to` in whole years of the civil year, the week-year and every year system (U8).
+ * Throws on contradictory rules, unsorted or doubled starts, and a range that runs backwards.
+ */
+export const calendar = (options: CalendarOptions): Calendar => {
+  const from = toDay(options.from, 'first day');
+  const to = toDay(options.to, 'last day');
+  if (to < from) {
+    throw new DurchblickError('bad-range', `the calendar's range runs backwards: ${isoOf(from)} to ${isoOf(to)}`, {
+      hint: 'The first day comes first.',
+    });
+  }
+  const locale = options.locale ?? 'en';
+  const rule = weekRule(options.week, locale);
+  const clamp = (d: Day) => Math.min(Math.max(d, FIRST_DAY), LAST_DAY);
+  const hull = (units: Unit[]): Span => ({
+    first: clamp(Math.min(...units.map((unit) => unit.starts[0]))),
+    last: clamp(Math.max(...units.map((unit) => unit.ends[unit.ends.length - 1]))),
+  });
+  const years = (units: Unit[]) => units.filter((unit) => unit.name === unit.yearUnit);
+  const whole = hull(years(gaplessUnits(options, rule, { first: from, last: to })));
+  const gapless = gaplessUnits(options, rule, whole);
+  const reach = hull(gapless.filter((unit) => unit.basis !== 'own'));
+  const custom = Object.entries(options.periods ?? {}).map(([name, rows]) => tableUnit(name, rows, 'open', `unit "${name}"`));
+  const units = new Map<string, Unit>();
+  for (const unit of [dayUnit(reach.first, reach.last), ...gapless, ...custom]) units.set(unit.name, unit);
+
+  const ordinals = new Map<Unit, Ordinals>();
+  const indexOf = (unit: Unit, day: Day): number => {
+    let table = ordinals.get(unit);
+    if (!table) {
+      table = ordinalsOf(unit, reach.first, reach.last);
+      ordinals.set(unit, table);
+    }
+    if (day < reach.first) return ~0;
+    if (day > reach.last) return ~unit.starts.length;
+    return table[day - reach.first];
+  };
+
+  const unit = (name: string): Unit => {
+    const found = units.get(name) ?? (name.endsWith('s') ? units.get(name.slice(0, -1)) : undefined);
+    if (found) return found;
+    throw new DurchblickError('unknown-unit', `there is no unit "${name}"`, { hint: suggest(name, units.keys(), 'units') });
+  };
+
+  const holidays = new Map<Day, string>();
+  for (const { day, name } of options.workingDays?.holidays ?? []) {
+    const known = holidays.get(day);
+    holidays.set(day, known && known !== name ? `${known}, ${name}` : name);
+  }
+  const week = parseWorkingWeek(options.workingDays?.week ?? 'monday-friday');
+  const isWorkingDay = (day: Day): boolean => week[weekdayOf(day)] && !holidays.has(day);
+  let workBefore: Int32Array | undefined;
+  const workingDaysBefore = (day: Day): number => {
+    if (!workBefore) {
+      workBefore = new Int32Array(reach.last - reach.first + 2);
+      for (let d = reach.first; d <= reach.last; d++) {
+        workBefore[d - reach.first + 1] = workBefore[d - reach.first] + (isWorkingDay(d) ? 1 : 0);
+      }
+    }
+    return workBefore[Math.min(Math.max(day, reach.first), reach.last + 1) - reach.first];
+  };
+
+  const labels = new Map<Unit, Map<string, number>>();
+  const periodAt = (u: Unit, index: number): PeriodOf => ({
+    unit: u.name,
+    index,
+    label: u.label(index),
+    start: u.starts[index],
+    end: u.ends[index],
+  });
+  const parse = (text: string): PeriodOf | undefined => {
+    const asDay = parseIsoDay(text);
+    for (const u of units.values()) {
+      if (u.basis === 'day') {
+        const index = asDay === undefined ? -1 : indexOf(u, asDay);
+        if (index >= 0) return periodAt(u, index);
+        continue;
+      }
+      let table = labels.get(u);
+      if (!table) {
+        table = new Map(Array.from(u.starts, (_, i) => [u.label(i), i]));
+        labels.set(u, table);
+      }
+      const index = table.get(text);
+      if (index !== undefined) return periodAt(u, index);
+    }
+    return undefined;
+  };
+
+  const nesting = new Map<string, boolean>();
+  const nests = (inner: Unit, outer: Unit): boolean => {
+    if (inner === outer || inner.basis === 'day') return true;
+    const key = `${inner.name} ${outer.name}`;
+    let known = nesting.get(key);
+    if (known === undefined) {
+      known = inner.starts.every((start, i) => {
+        const index = indexOf(outer, start);
+        return index < 0 || outer.ends[index] >= inner.ends[i] || inner.ends[i] > reach.last;
+      });
+      nesting.set(key, known);
+    }
+    return known;
+  };
+
+  const names = new Map<NameSet, string[]>();
+  const name = (set: NameSet, index: number): string => {
+    let list = names.get(set);
+    if (!list) {
+      const [what, style] = set.split('-') as ['weekday' | 'month', 'long' | 'short'];
+      const format = new Intl.DateTimeFormat(locale, { [what]: style, timeZone: 'UTC' });
+      // 1970-01-05 was a Monday.
+      list = Array.from({ length: what === 'month' ? 12 : 7 }, (_, i) =>
+        format.format(what === 'month' ? Date.UTC(1970, i, 1) : Date.UTC(1970, 0, 5 + i)),
+      );
+      const keys = what === 'month' ? MONTHS : WEEKDAYS;
+      for (const [key, own] of Object.entries(options.names?.[set] ?? {})) {
+        const at = (keys as readonly string[]).indexOf(key);
+        if (at < 0)
+          throw new DurchblickError('bad-names', `${set}: there is no ${what} "${key}"`, { hint: suggest(key, keys, `${what}s`) });
+        list[at] = own;
+      }
+      names.set(set, list);
+    }
+    return list[index];
+  };
+
+  const days = (value: Day | string): Day => {
+    const day = toDay(value);
+    if (day >= reach.first && day <= reach.last) return day;
+    throw new DurchblickError('outside-calendar', `${isoOf(day)} lies outside the calendar`, {
+      hint: `It covers ${isoOf(whole.first)} to ${isoOf(whole.last)}.`,
+    });
+  };
+  const start = (u: Unit, index: number): Day => {
+    if (index >= 0 && index < u.starts.length) return u.starts[index];
+    throw new DurchblickError('outside-calendar', `there is no such ${u.name} in the calendar`, {
+      hint: `It covers ${isoOf(whole.first)} to ${isoOf(whole.last)}.`,
+    });
+  };
+  const at = (index: number): number => (index < 0 ? ~index : index);
+
+  return {
+    first: whole.first,
+    last: whole.last,
+    locale,
+    units,
+    unit,
+    indexOf,
+    floor: (u, day) => start(unit(u), at(indexOf(unit(u), days(day)))),
+    ceil: (u, day) => {
+      const [found, index] = [unit(u), indexOf(unit(u), days(day))];
+      const end = index < 0 ? ~index - 1 : index;
+      start(found, end);
+      return found.ends[end];
+    },
+    offset: (u, day, by) => start(unit(u), at(indexOf(unit(u), days(day))) + by),
+    ordinal: (u, day) => {
+      const index = indexOf(unit(u), days(day));
+      return index < 0 ? undefined : unit(u).origin + index;
+    },
+    label: (u, day) => {
+      const index = indexOf(unit(u), days(day));
+      return index < 0 ? undefined : unit(u).label(index);
+    },
+    parse,
+    range: (u, first, last) => {
+      const found = unit(u);
+      const [a, b] = [days(first), days(last)];
+      if (b < a)
+        throw new DurchblickError('bad-range', `the range runs backwards: ${isoOf(a)} to ${isoOf(b)}`, {
+          hint: 'The first day comes first.',
+        });
+      const list: PeriodOf[] = [];
+      for (let i = at(indexOf(found, a)); i < found.starts.length && found.starts[i] <= b; i++) list.push(periodAt(found, i));
+      return list;
+    },
+    workingDays: (first, last) => workingDaysBefore(last + 1) - workingDaysBefore(first),
+    isWorkingDay,
+    holiday: (day) => holidays.get(day),
+    name,
+    nests,
+  };
+};

@@ -1,0 +1,156 @@
+import { Temporal } from 'temporal-polyfill';
+import { DurchblickError } from '../errors.ts';
+import { type Day, dayOf, NO_DAY, validDay, weekdayOf } from './day.ts';
+
+const DAY_MS = 86_400_000;
+
+/**
+ * Civil day of an instant (milliseconds since 1970-01-01T00:00Z) in a time zone, daylight saving included (D2).
+ * The zone's rules are asked once for each UTC day that occurs, so ten million timestamps cost some thousand look-ups.
+ */
+export const zoneDays = (timeZone: string): ((instant: number) => Day) => {
+  if (timeZone === 'UTC') return (instant) => Math.floor(instant / DAY_MS);
+  // Per UTC day: the offset at its start, the instant at which it changes, the offset from then on.
+  const known = new Map<number, readonly [number, number, number]>();
+  const look = (utcDay: number): readonly [number, number, number] => {
+    const start = Temporal.Instant.fromEpochMilliseconds(utcDay * DAY_MS).toZonedDateTimeISO(timeZone);
+    const before = start.offsetNanoseconds / 1e6;
+    const next = start.getTimeZoneTransition('next');
+    const change = next ? next.epochMilliseconds : Number.POSITIVE_INFINITY;
+    const after = next && change < (utcDay + 1) * DAY_MS ? next.offsetNanoseconds / 1e6 : before;
+    return [before, change, after];
+  };
+  return (instant) => {
+    const utcDay = Math.floor(instant / DAY_MS);
+    let offsets = known.get(utcDay);
+    if (!offsets) {
+      offsets = look(utcDay);
+      known.set(utcDay, offsets);
+    }
+    return Math.floor((instant + (instant < offsets[1] ? offsets[0] : offsets[2])) / DAY_MS);
+  };
+};
+
+export interface DateRules {
+  readonly timeZone: string;
+  /** Pattern for text that is not ISO 8601: `yyyy MM M dd d HH H mm ss` and literal characters. */
+  readonly format?: string;
+  /** Values that stand for "no date" (D3), compared as text. */
+  readonly blankDates?: readonly string[];
+  /** Whether `YYYY`, `YYYY-MM`, `YYYY-Qn` and `YYYY-Www` are dates too (D2: facts coarser than a day). */
+  readonly grain: 'day' | 'coarse';
+}
+
+/** Reads one value: its day, `NO_DAY` for a blank, undefined when it is not a date. */
+export type DateReader = (value: unknown) => Day | undefined;
+
+const FORMAT_PARTS: Record<string, string> = {
+  yyyy: '(?<year>\\d{4})',
+  MM: '(?<month>\\d\\d)',
+  M: '(?<month>\\d\\d?)',
+  dd: '(?<day>\\d\\d)',
+  d: '(?<day>\\d\\d?)',
+  HH: '\\d\\d',
+  H: '\\d\\d?',
+  mm: '\\d\\d',
+  ss: '\\d\\d',
+};
+
+/** Turns a date pattern into a regular expression; an error when year, month or day is missing or a letter unknown. */
+const compileFormat = (format: string): RegExp => {
+  const source = format.replace(/([A-Za-z])\1*|[^A-Za-z]/g, (part) => {
+    const known = FORMAT_PARTS[part];
+    if (known) return known;
+    if (/[A-Za-z]/.test(part) && part !== 'T') {
+      throw new DurchblickError('bad-format', `the date format "${format}" has an unknown part "${part}"`, {
+        hint: `Parts: ${Object.keys(FORMAT_PARTS).join(', ')}; every other character stands for itself.`,
+      });
+    }
+    return part.replace(/[.*+?^${}()|[\]\\]/g, '\\$&');
+  });
+  for (const name of ['year', 'month', 'day']) {
+    if (source.split(`(?<${name}>`).length !== 2) {
+      throw new DurchblickError('bad-format', `the date format "${format}" must give year, month and day once each`, {
+        hint: 'For example dd.MM.yyyy.',
+      });
+    }
+  }
+  return new RegExp(`^${source}$`);
+};
+
+const digits = (text: string, at: number, count: number): number => {
+  let value = 0;
+  for (let i = at; i < at + count; i++) {
+    const digit = text.charCodeAt(i) - 48;
+    if (!(digit >= 0 && digit <= 9)) return -1;
+    value = value * 10 + digit;
+  }
+  return value;
+};
+
+const keyDay = (key: number): Day | undefined =>
+  Number.isInteger(key) ? validDay(Math.floor(key / 10000), Math.floor(key / 100) % 100, key % 100) : undefined;
+
+const coarseDay = (text: string): Day | undefined => {
+  const m = /^(\d{4})(?:-(\d\d)|-Q([1-4])|-W(\d\d))?$/.exec(text);
+  if (!m) return undefined;
+  const year = Number(m[1]);
+  if (m[3]) return validDay(year, Number(m[3]) * 3 - 2, 1);
+  if (m[4]) {
+    const first = dayOf(year, 1, 4);
+    const week = first - weekdayOf(first) + (Number(m[4]) - 1) * 7;
+    const next = dayOf(year + 1, 1, 4);
+    return Number(m[4]) >= 1 && week < next - weekdayOf(next) ? week : undefined;
+  }
+  return validDay(year, Number(m[2] ?? 1), 1);
+};
+
+const TIME = /^[T ](\d\d):(\d\d)(?::(\d\d)(?:[.,](\d{1,9}))?)?\s?(Z|[+-]\d\d(?::?\d\d)?)?$/i;
+
+/** Makes a reader for one date column (D2, D3). Nothing ambiguous is guessed. */
+export const dateReader = (rules: DateRules): DateReader => {
+  const inZone = zoneDays(rules.timeZone);
+  const pattern = rules.format === undefined ? undefined : compileFormat(rules.format);
+  const blanks = new Set(rules.blankDates ?? []);
+  const fromText = (text: string): Day | undefined => {
+    if (pattern) {
+      const groups = pattern.exec(text)?.groups;
+      return groups && validDay(Number(groups.year), Number(groups.month), Number(groups.day));
+    }
+    if (text.length >= 10 && text[4] === '-' && text[7] === '-') {
+      const day = validDay(digits(text, 0, 4), digits(text, 5, 2), digits(text, 8, 2));
+      if (text.length === 10 || day === undefined) return day;
+      const time = TIME.exec(text.slice(10));
+      if (!time) return undefined;
+      const [hour, minute, second] = [Number(time[1]), Number(time[2]), Number(time[3] ?? 0)];
+      if (hour > 23 || minute > 59 || second > 60) return undefined;
+      const zone = time[5];
+      if (!zone) return day;
+      const offset = /^z$/i.test(zone)
+        ? 0
+        : (zone[0] === '-' ? -1 : 1) * (Number(zone.slice(1, 3)) * 60 + Number(zone.slice(3).replace(':', '') || 0));
+      return inZone(day * DAY_MS + ((hour * 60 + minute - offset) * 60 + second) * 1000);
+    }
+    if (text.length === 8) {
+      const key = digits(text, 0, 8);
+      if (key >= 0) return keyDay(key);
+    }
+    return rules.grain === 'coarse' ? coarseDay(text) : undefined;
+  };
+  // Columns repeat their dates; one Map look-up beats reading the same text again.
+  const known = new Map<string, Day | undefined>();
+  return (value) => {
+    if (value === null || value === undefined || value === '') return NO_DAY;
+    if (value instanceof Date) {
+      const instant = value.getTime();
+      return Number.isNaN(instant) ? undefined : inZone(instant);
+    }
+    const text = String(value).trim();
+    let day = known.get(text);
+    if (day === undefined && !known.has(text)) {
+      day = text === '' || blanks.has(text) ? NO_DAY : fromText(text);
+      if (known.size < 100_000) known.set(text, day);
+    }
+    return day;
+  };
+};

@@ -1,0 +1,31 @@
+import type { Day } from '../calendar/day.ts';
+import type { AttributeRef } from '../model/attributes.ts';
+import type { Fact, Model } from '../model/model.ts';
+import type { Bounds, CalendarTables, Cancellation, Cube, CubeRequest, DataNote, Events, EventsRequest, Filter } from '../plan/request.ts';
+
+/** An opened engine: rows are reachable, dates are checked. The only thing the core knows of engines. */
+export interface Store extends CalendarTables {
+  readonly engine: string;
+  readonly notes: readonly DataNote[];
+  /** Bounds of every role of a fact, before question filters, after V3 and `known-by` (W11). */
+  readonly bounds: (fact: Fact, knownBy: Day | undefined) => Promise<ReadonlyMap<string, Bounds | undefined>>;
+  /** Members of an attribute in their order (R1), `(none)` and `(unknown)` aside. */
+  readonly members: (attribute: AttributeRef) => Promise<readonly string[]>;
+  readonly cube: (request: CubeRequest, signal?: Cancellation) => Promise<Cube>;
+  readonly events: (request: EventsRequest, signal?: Cancellation) => Promise<Events>;
+  /** Roles in which some row has a date before it entered, or none: there `enters` must be looked at (A2). */
+  readonly lateRoles: (fact: Fact) => Promise<readonly string[]>;
+  readonly close: () => Promise<void>;
+}
+
+export interface OpenOptions {
+  /** Filters fixed for good (V3), by fact name. */
+  readonly fixed: ReadonlyMap<string, readonly Filter[]>;
+  /** Working days between two days, from the model's calendar. */
+  readonly workingDays: (after: Day, until: Day) => number;
+}
+
+export interface Engine {
+  readonly name: string;
+  readonly open: (model: Model, options: OpenOptions) => Promise<Store>;
+}

@@ -1,0 +1,266 @@
+import { dateReader } from '../../calendar/dates.ts';
+import { NO_DAY } from '../../calendar/day.ts';
+import { DurchblickError, suggest } from '../../errors.ts';
+import { upperBound } from '../../kernels/search.ts';
+import { type AttributeRef, NONE, reach, UNKNOWN } from '../../model/attributes.ts';
+import type { Dimension, Fact, Link, Model } from '../../model/model.ts';
+import type { DataNote, RowValue } from '../../plan/request.ts';
+import { type Codes, type DayColumn, encode, keyText, type NumberColumn, readDays, readNumbers } from './columns.ts';
+import { computeColumn } from './compute.ts';
+import type { Table } from './tables.ts';
+
+/** A dimension's table: rows by key, texts by attribute. */
+export interface DimensionData {
+  readonly dimension: Dimension;
+  /** Row of each key text. */
+  readonly rowOf: ReadonlyMap<string, number>;
+  readonly rows: number;
+  /** Texts of an attribute, one a row; `(none)` where blank. */
+  readonly texts: (attribute: string) => readonly string[];
+  /** Distinct texts of an attribute in member order (R1). */
+  readonly members: (attribute: string) => readonly string[];
+}
+
+const compareCodePoints = (a: string, b: string): number => {
+  const [x, y] = [Array.from(a), Array.from(b)];
+  const at = x.findIndex((char, i) => char !== y[i]);
+  if (at < 0) return x.length - y.length;
+  return at >= y.length ? 1 : (x[at].codePointAt(0) as number) - (y[at].codePointAt(0) as number);
+};
+
+/** Reads a dimension; a key that stands twice is an error (G8). */
+export const dimensionData = (dimension: Dimension, table: Table): DimensionData => {
+  const keys = table.column(dimension.key as string);
+  const rowOf = new Map<string, number>();
+  for (let i = 0; i < table.rows; i++) {
+    const key = keyText(keys[i] ?? '');
+    if (rowOf.has(key)) {
+      throw new DurchblickError(
+        'doubled-key',
+        `${table.name}: the key ${dimension.key} = "${key}" stands in rows ${(rowOf.get(key) as number) + 1} and ${i + 1}`,
+        { kind: 'data', hint: `Every ${dimension.name} has one row (G8).` },
+      );
+    }
+    rowOf.set(key, i);
+  }
+  const texts = new Map<string, readonly string[]>();
+  const textsOf = (name: string): readonly string[] => {
+    let list = texts.get(name);
+    if (!list) {
+      const column = table.column(dimension.attributes.get(name)?.column as string);
+      list = Array.from({ length: table.rows }, (_, i) =>
+        column[i] === null || column[i] === undefined || column[i] === '' ? NONE : keyText(column[i]),
+      );
+      texts.set(name, list);
+    }
+    return list;
+  };
+  // A wrong column is found now, not at the first question that needs it.
+  for (const attribute of dimension.attributes.values()) {
+    table.column(attribute.column);
+    if (attribute.order !== undefined) table.column(attribute.order);
+  }
+  return {
+    dimension,
+    rowOf,
+    rows: table.rows,
+    texts: textsOf,
+    members: (name) => {
+      const list = textsOf(name);
+      const order = dimension.attributes.get(name)?.order;
+      const ranks = order === undefined ? undefined : table.column(order);
+      const first = new Map<string, number>();
+      list.forEach((text, i) => {
+        if (text !== NONE && !first.has(text)) first.set(text, i);
+      });
+      const rank = (i: number): number | string => {
+        const value = ranks?.[i];
+        return typeof value === 'string' && value.trim() !== '' && !Number.isNaN(Number(value))
+          ? Number(value)
+          : ((value ?? '') as number | string);
+      };
+      return [...first.entries()]
+        .sort(([a, i], [b, j]) => {
+          if (ranks) {
+            const [x, y] = [rank(i), rank(j)];
+            if (x !== y) return typeof x === 'number' && typeof y === 'number' ? x - y : compareCodePoints(String(x), String(y));
+          }
+          return compareCodePoints(a, b);
+        })
+        .map(([text]) => text);
+    },
+  };
+};
+
+/** A row's member of an attribute as a code, and the texts of the codes. */
+export interface MemberCodes {
+  readonly codes: Codes;
+  readonly texts: readonly string[];
+}
+
+/** A fact's rows in typed arrays; everything beyond the dates is made when first asked for and kept. */
+export interface FactData {
+  readonly fact: Fact;
+  readonly table: Table;
+  readonly rows: number;
+  readonly roles: ReadonlyMap<string, DayColumn>;
+  readonly notes: readonly DataNote[];
+  readonly numbers: (column: string) => NumberColumn;
+  readonly value: (value: RowValue) => NumberColumn;
+  readonly members: (attribute: AttributeRef) => MemberCodes;
+  /** Distinct values of a column as codes, -1 where blank. */
+  readonly keys: (column: string) => { readonly codes: Int32Array; readonly count: number };
+}
+
+const linkCodes = (link: Link, attribute: string, table: Table, dimensions: ReadonlyMap<string, DimensionData>): MemberCodes => {
+  const raw = table.column(link.column);
+  const data = dimensions.get(link.dimension.name);
+  if (!data) {
+    // Without a table the column's values are the members.
+    const texts: string[] = [];
+    const known = new Map<string, number>();
+    const codes = encode(raw, Number.POSITIVE_INFINITY, (value) => {
+      const text = value === null ? NONE : keyText(value);
+      let code = known.get(text);
+      if (code === undefined) {
+        code = texts.push(text) - 1;
+        known.set(text, code);
+      }
+      return code;
+    });
+    return { codes, texts };
+  }
+  const texts: string[] = [];
+  const codeOf = new Map<string, number>();
+  const codeOfText = (text: string): number => {
+    let code = codeOf.get(text);
+    if (code === undefined) {
+      code = texts.push(text) - 1;
+      codeOf.set(text, code);
+    }
+    return code;
+  };
+  const rowTexts = data.texts(link.attribute ?? attribute);
+  const rowCodes = rowTexts.map(codeOfText);
+  const [none, unknown] = [codeOfText(NONE), codeOfText(UNKNOWN)];
+  const byText = new Map(codeOf);
+  const codes = encode(raw, texts.length, (value) => {
+    if (value === null) return none;
+    const text = keyText(value);
+    if (link.attribute !== undefined) return text !== NONE && text !== UNKNOWN ? (byText.get(text) ?? unknown) : unknown;
+    const row = data.rowOf.get(text);
+    return row === undefined ? unknown : rowCodes[row];
+  });
+  return { codes, texts };
+};
+
+/** Reads a fact: dates of all roles at once, so that bad ones are told before any number is shown (D3). */
+export const factData = (
+  fact: Fact,
+  table: Table,
+  model: Model,
+  dimensions: ReadonlyMap<string, DimensionData>,
+  workingDays: (after: number, until: number) => number,
+): FactData => {
+  const roles = new Map<string, DayColumn>();
+  const notes: DataNote[] = [];
+  for (const role of fact.roles.values()) {
+    const reader = dateReader({
+      timeZone: model.timeZone,
+      format: role.format,
+      blankDates: role.blankDates,
+      grain: fact.grain === 'day' ? 'day' : 'coarse',
+    });
+    const days = readDays(table.column(role.column), reader, role.onBadDate, table.name, role.column);
+    if (days.bad > 0) {
+      notes.push({
+        code: 'bad-dates',
+        fact: fact.name,
+        role: role.name,
+        count: days.bad,
+        message: `${fact.name}: ${days.bad} ${days.bad === 1 ? 'value' : 'values'} of ${role.name} (${role.column}) ${days.bad === 1 ? 'is' : 'are'} no date and taken as blank`,
+      });
+    }
+    roles.set(role.name, days);
+  }
+  const numbers = new Map<string, NumberColumn>();
+  const numbersOf = (name: string): NumberColumn => {
+    let column = numbers.get(name);
+    if (!column) {
+      const expression = fact.columns.get(name);
+      if (!expression && !table.columnNames.includes(name) && table.rows > 0) {
+        throw new DurchblickError('unknown-column', `${table.name} has no column "${name}"`, {
+          hint: suggest(name, [...table.columnNames, ...fact.columns.keys()], 'columns'),
+        });
+      }
+      column = expression ? computeColumn(expression, table.rows, numbersOf) : readNumbers(table.column(name), table.name, name);
+      numbers.set(name, column);
+    }
+    return column;
+  };
+  const spans = new Map<string, NumberColumn>();
+  const members = new Map<string, MemberCodes>();
+  const keys = new Map<string, { codes: Int32Array; count: number }>();
+  const bandCodes = (name: string): MemberCodes => {
+    const band = fact.bands.get(name);
+    if (!band) throw new Error(`no band ${name}`);
+    const { values, scale } = numbersOf(band.of);
+    const factor = 10 ** Math.max(scale, 0);
+    const starts = band.starts.map((start) => start * factor);
+    const none = band.labels.length;
+    const codes = new Uint8Array(values.length);
+    for (let i = 0; i < values.length; i++) {
+      const at = values[i] === values[i] ? upperBound(starts, values[i]) - 1 : -1;
+      codes[i] = at < 0 ? none : at;
+    }
+    return { codes, texts: [...band.labels, NONE] };
+  };
+  return {
+    fact,
+    table,
+    rows: table.rows,
+    roles,
+    notes,
+    numbers: numbersOf,
+    value: (value) => {
+      if (value.kind === 'column') {
+        // A count of texts needs only to know which are blank.
+        return numbersOf(value.column);
+      }
+      const key = `${value.from} ${value.until} ${value.days}`;
+      let column = spans.get(key);
+      if (!column) {
+        const [from, until] = [(roles.get(value.from) as DayColumn).days, (roles.get(value.until) as DayColumn).days];
+        const values = Float64Array.from(from, (day, i) =>
+          day === NO_DAY || until[i] === NO_DAY ? Number.NaN : value.days === 'all' ? until[i] - day : workingDays(day, until[i]),
+        );
+        column = { values, blanks: true, scale: 0 };
+        spans.set(key, column);
+      }
+      return column;
+    },
+    members: (attribute) => {
+      let found = members.get(attribute.key);
+      if (!found) {
+        const way = reach(fact, attribute);
+        if (way === undefined) throw new Error(`${fact.name} does not reach ${attribute.key}`);
+        found =
+          way === 'band'
+            ? bandCodes(attribute.key)
+            : linkCodes(way, attribute.kind === 'attribute' ? attribute.attribute : '', table, dimensions);
+        members.set(attribute.key, found);
+      }
+      return found;
+    },
+    keys: (name) => {
+      let found = keys.get(name);
+      if (!found) {
+        let count = 0;
+        const codes = Int32Array.from(encode(table.column(name), Number.POSITIVE_INFINITY, (value) => (value === null ? -1 : count++)));
+        found = { codes, count };
+        keys.set(name, found);
+      }
+      return found;
+    },
+  };
+};

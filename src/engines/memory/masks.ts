@@ -1,0 +1,139 @@
+import { NO_DAY } from '../../calendar/day.ts';
+import { DurchblickError } from '../../errors.ts';
+import type { Filter, MemberTest } from '../../plan/request.ts';
+import { keyText } from './columns.ts';
+import type { FactData } from './facts.ts';
+
+const isNumber = (text: string): boolean => text.trim() !== '' && !Number.isNaN(Number(text));
+
+/** Whether a member passes a test (M3): listed, not listed, or between two ends, as numbers where all are. */
+export const passes = (text: string, test: MemberTest): boolean => {
+  if (test.values && !test.values.includes(text)) return false;
+  if (test.not?.includes(text)) return false;
+  const before = (a: string, b: string) => (isNumber(a) && isNumber(b) ? Number(a) < Number(b) : a < b);
+  if (test.from !== undefined && before(text, String(test.from))) return false;
+  return !(test.to !== undefined && before(String(test.to), text));
+};
+
+/** Sets to 0 the rows of a mask that do not meet a filter. */
+const apply = (mask: Uint8Array, filter: Filter, data: FactData): void => {
+  const days = (role: string): Int32Array => data.roles.get(role)?.days as Int32Array;
+  const rows = mask.length;
+  switch (filter.kind) {
+    case 'members': {
+      const { codes, texts } = data.members(filter.attribute);
+      const pass = texts.map((text) => passes(text, filter.test));
+      for (let i = 0; i < rows; i++) if (!pass[codes[i]]) mask[i] = 0;
+      return;
+    }
+    case 'combinations': {
+      const columns = filter.attributes.map((attribute) => data.members(attribute));
+      const listed = new Set(filter.list.map((tuple) => JSON.stringify(tuple)));
+      const wanted = filter.keep === 'listed';
+      const known = new Map<string, boolean>();
+      for (let i = 0; i < rows; i++) {
+        const key = columns.map(({ codes }) => codes[i]).join();
+        let keep = known.get(key);
+        if (keep === undefined) {
+          keep = listed.has(JSON.stringify(columns.map(({ codes, texts }) => texts[codes[i]]))) === wanted;
+          known.set(key, keep);
+        }
+        if (!keep) mask[i] = 0;
+      }
+      return;
+    }
+    case 'date': {
+      const column = days(filter.role);
+      const blank = filter.is === 'blank';
+      for (let i = 0; i < rows; i++) if ((column[i] === NO_DAY) !== blank) mask[i] = 0;
+      return;
+    }
+    case 'entered': {
+      // A blank is the smallest number there is, and seen (A2).
+      const column = days(filter.role);
+      for (let i = 0; i < rows; i++) if (column[i] > filter.by) mask[i] = 0;
+      return;
+    }
+    case 'by': {
+      const column = days(filter.role);
+      for (let i = 0; i < rows; i++) if (column[i] > filter.day || column[i] === NO_DAY) mask[i] = 0;
+      return;
+    }
+    case 'order': {
+      const [from, until] = [days(filter.from), days(filter.until)];
+      const wanted = filter.is === 'reversed';
+      for (let i = 0; i < rows; i++) {
+        const reversed = until[i] !== NO_DAY && from[i] !== NO_DAY && until[i] < from[i];
+        if (reversed !== wanted) mask[i] = 0;
+      }
+      return;
+    }
+  }
+};
+
+/** Rows that are the last version of their key recorded on or before a day (G7). */
+const versions = (mask: Uint8Array, data: FactData, recordedDays: Int32Array, knownBy: number | undefined): void => {
+  const { fact, table } = data;
+  const recorded = table.column(fact.recorded as string);
+  const columns = fact.versionKey.map((name) => table.column(name));
+  const latest = new Map<string, number>();
+  for (let i = 0; i < mask.length; i++) {
+    if (knownBy !== undefined && (recordedDays[i] > knownBy || recordedDays[i] === NO_DAY)) continue;
+    const key = JSON.stringify(columns.map((column) => keyText(column[i] ?? '')));
+    const before = latest.get(key);
+    if (before === undefined) {
+      latest.set(key, i);
+      continue;
+    }
+    const later =
+      recordedDays[i] - recordedDays[before] ||
+      (keyText(recorded[i] ?? '') > keyText(recorded[before] ?? '')
+        ? 1
+        : keyText(recorded[i] ?? '') === keyText(recorded[before] ?? '')
+          ? 0
+          : -1);
+    if (later === 0) {
+      throw new DurchblickError(
+        'doubled-version',
+        `${table.name}: rows ${before + 1} and ${i + 1} were both recorded at ${keyText(recorded[i] ?? '')} for ${fact.versionKey.map((name, k) => `${name} = ${keyText(columns[k][i] ?? '')}`).join(', ')}`,
+        {
+          kind: 'data',
+          hint: 'For every key there is one row at a time (G7).',
+        },
+      );
+    }
+    if (later > 0) latest.set(key, i);
+  }
+  const kept = new Set(latest.values());
+  for (let i = 0; i < mask.length; i++) if (!kept.has(i)) mask[i] = 0;
+};
+
+/** Makes masks of rows for lists of filters; undefined where all rows count. Keeps the last few. */
+export const masksOf = (data: FactData, fixed: readonly Filter[], recordedDays: () => Int32Array) => {
+  const known = new Map<string, Uint8Array | undefined>();
+  const identity = (filter: Filter): unknown => {
+    if (filter.kind === 'members') return [filter.attribute.key, filter.test];
+    if (filter.kind === 'combinations') return [filter.attributes.map(({ key }) => key), filter.list, filter.keep];
+    return filter;
+  };
+  return (filters: readonly Filter[], knownBy: number | undefined): Uint8Array | undefined => {
+    const all = [...fixed, ...filters].filter((filter) => !always(filter, data));
+    const versioned = data.fact.recorded !== undefined;
+    if (all.length === 0 && !versioned) return undefined;
+    const key = JSON.stringify([all.map(identity), versioned ? (knownBy ?? null) : null]);
+    if (known.has(key)) return known.get(key);
+    const mask = new Uint8Array(data.rows).fill(1);
+    if (versioned) versions(mask, data, recordedDays(), knownBy);
+    for (const filter of all) apply(mask, filter, data);
+    if (known.size >= 24) known.delete(known.keys().next().value as string);
+    known.set(key, mask);
+    return mask;
+  };
+};
+
+/** Filters that every row meets need no mask: no blank to find, nothing entered later. */
+const always = (filter: Filter, data: FactData): boolean => {
+  if (filter.kind === 'date') return filter.is === 'present' && data.roles.get(filter.role)?.blanks === 0;
+  if (filter.kind === 'entered') return (data.roles.get(filter.role)?.last ?? 0) <= filter.by;
+  return false;
+};

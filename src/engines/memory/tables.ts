@@ -1,0 +1,136 @@
+import { DurchblickError, suggest } from '../../errors.ts';
+import { readCsv } from '../../files/csv.ts';
+import type { Files } from '../../files/files.ts';
+import type { Model, Source } from '../../model/model.ts';
+import type { RawColumn } from './columns.ts';
+
+/** A table given by the caller: rows, equally long columns, or an Apache Arrow table. */
+export type TableInput = readonly Readonly<Record<string, unknown>>[] | Readonly<Record<string, RawColumn>> | ArrowTable;
+
+/** What is used of an Apache Arrow table; any version's will do. */
+export interface ArrowTable {
+  readonly numRows: number;
+  readonly schema: { readonly fields: readonly { readonly name: string }[] };
+  readonly getChild: (
+    name: string,
+  ) => { readonly toArray: () => RawColumn; readonly nullCount: number; readonly get: (i: number) => unknown } | null;
+}
+
+export interface Table {
+  /** The file or source, as messages name it. */
+  readonly name: string;
+  readonly rows: number;
+  readonly columnNames: readonly string[];
+  readonly column: (name: string) => RawColumn;
+}
+
+const missing = (table: string, name: string, names: readonly string[]): never => {
+  throw new DurchblickError('unknown-column', `${table} has no column "${name}"`, { hint: suggest(name, names, 'columns') });
+};
+
+const isArrow = (input: TableInput): input is ArrowTable => typeof (input as ArrowTable).getChild === 'function';
+
+export const tableOf = (input: TableInput, name: string): Table => {
+  if (isArrow(input)) {
+    const columnNames = input.schema.fields.map((field) => field.name);
+    return {
+      name,
+      rows: input.numRows,
+      columnNames,
+      column: (column) => {
+        const child = input.getChild(column);
+        if (!child) return missing(name, column, columnNames);
+        return child.nullCount > 0 ? Array.from({ length: input.numRows }, (_, i) => child.get(i)) : child.toArray();
+      },
+    };
+  }
+  if (Array.isArray(input)) {
+    const rows = input as readonly Readonly<Record<string, unknown>>[];
+    const columnNames = [...new Set(rows.slice(0, 1000).flatMap((row) => Object.keys(row)))];
+    return {
+      name,
+      rows: rows.length,
+      columnNames,
+      column: (column) =>
+        rows.length > 0 && !columnNames.includes(column) ? missing(name, column, columnNames) : rows.map((row) => row[column]),
+    };
+  }
+  const columns = input as Readonly<Record<string, RawColumn>>;
+  const columnNames = Object.keys(columns);
+  const rows = columnNames.length === 0 ? 0 : columns[columnNames[0]].length;
+  for (const column of columnNames) {
+    if (columns[column].length !== rows) {
+      throw new DurchblickError(
+        'uneven-columns',
+        `${name}: column "${column}" has ${columns[column].length} values, "${columnNames[0]}" has ${rows}`,
+        { kind: 'data', hint: 'All columns of a table are equally long.' },
+      );
+    }
+  }
+  return {
+    name,
+    rows,
+    columnNames,
+    column: (column) => (Object.hasOwn(columns, column) ? columns[column] : missing(name, column, columnNames)),
+  };
+};
+
+const fileTable = async (file: string, model: Model, source: string, files: Files | undefined): Promise<Table> => {
+  const place = model.locate(['sources', source, 'file']);
+  if (!files)
+    throw new DurchblickError('no-files', `source "${source}" is the file ${file}, but the engine was given no files`, {
+      place,
+      hint: 'Pass the table itself, or `files` (see folderFiles and urlFiles).',
+    });
+  if (!/\.csv$/i.test(file))
+    throw new DurchblickError('unknown-file-kind', `the memory engine cannot read ${file}`, { place, hint: 'It reads .csv files.' });
+  let bytes: Uint8Array;
+  try {
+    bytes = await files(file);
+  } catch (error) {
+    throw new DurchblickError(
+      'no-file',
+      `cannot read ${file} (${(error as { code?: string }).code === 'ENOENT' ? 'there is no such file' : (error as Error).message})`,
+      { place, hint: 'Paths are relative to the model file.' },
+    );
+  }
+  const { columns, rows } = readCsv(bytes, file);
+  return {
+    name: file,
+    rows,
+    columnNames: Object.keys(columns),
+    column: (name) => (Object.hasOwn(columns, name) ? columns[name] : missing(file, name, Object.keys(columns))),
+  };
+};
+
+/** Reads the sources of a model, each once. */
+export const tablesOf = (
+  model: Model,
+  given: Readonly<Record<string, TableInput>>,
+  files: Files | undefined,
+): ((source: string) => Promise<Table>) => {
+  const known = new Map<string, Promise<Table>>();
+  const read = async (name: string): Promise<Table> => {
+    if (Object.hasOwn(given, name)) return tableOf(given[name], name);
+    const source = model.sources.get(name) as Source;
+    if (source.kind === 'file') return fileTable(source.file, model, name, files);
+    const place = model.locate(['sources', name]);
+    if (source.kind === 'given')
+      throw new DurchblickError('no-table', `no table was given for source "${name}"`, {
+        place,
+        hint: suggest(name, Object.keys(given), 'tables given'),
+      });
+    throw new DurchblickError('no-database', `source "${name}" is a ${source.kind} on a database`, {
+      place,
+      hint: 'Connect to the database, or pass the rows as a table of this name.',
+    });
+  };
+  return (name) => {
+    let table = known.get(name);
+    if (!table) {
+      table = read(name);
+      known.set(name, table);
+    }
+    return table;
+  };
+};

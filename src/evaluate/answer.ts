@@ -1,0 +1,213 @@
+import type { Store } from '../engines/engine.ts';
+import { type AttributeRef, NONE, UNKNOWN } from '../model/attributes.ts';
+import type { Axis } from '../plan/axis.ts';
+import { horizonOf, type Leaf, leavesOf } from '../plan/bind.ts';
+import type { View } from '../plan/places.ts';
+import type { Asked } from '../plan/question.ts';
+import type { Filter } from '../plan/request.ts';
+import { type Column, VALUE } from './column.ts';
+import type { Evaluation } from './leaf.ts';
+import { type DayRange, evaluateView, type Scope, type ViewData } from './view.ts';
+
+/** What a row sums up: one cell of the result, the members left out by a limit, or a total. */
+export type RowKind = 'cell' | 'others' | 'total';
+
+export interface AnswerRow {
+  readonly kind: RowKind;
+  /** Index of the axis period; undefined in totals over the axis. */
+  readonly period: number | undefined;
+  /** One text an attribute; `Total` where it is summed up. */
+  readonly members: readonly string[];
+  readonly values: readonly (number | null)[];
+  readonly covered: readonly (DayRange | null)[];
+  readonly compared: readonly (DayRange | null)[];
+}
+
+export interface Answer {
+  readonly axis: Axis;
+  readonly rows: readonly AnswerRow[];
+  readonly totals: readonly AnswerRow[];
+}
+
+export const TOTAL = 'Total';
+export const OTHERS = '(others)';
+
+/** Code point order, the same on every engine (R1). */
+export const compareTexts = (a: string, b: string): number => {
+  const [x, y] = [Array.from(a), Array.from(b)];
+  for (let i = 0; i < Math.min(x.length, y.length); i++) {
+    const difference = (x[i].codePointAt(0) as number) - (y[i].codePointAt(0) as number);
+    if (difference !== 0) return difference;
+  }
+  return x.length - y.length;
+};
+
+const isSpecial = (text: string): boolean => text === NONE || text === UNKNOWN;
+const specialRank = (text: string): number => (text === NONE ? 1 : text === UNKNOWN ? 2 : 0);
+
+/** Sorts members by their attributes' order, `(none)` and `(unknown)` last (R1). */
+const memberOrder = async (
+  attributes: readonly AttributeRef[],
+  store: Store,
+): Promise<(a: readonly string[], b: readonly string[]) => number> => {
+  const positions = await Promise.all(
+    attributes.map(async (attribute) => new Map((await store.members(attribute)).map((text, i) => [text, i]))),
+  );
+  return (a, b) => {
+    for (let k = 0; k < attributes.length; k++) {
+      const special = specialRank(a[k]) - specialRank(b[k]);
+      if (special !== 0) return special;
+      const [x, y] = [positions[k].get(a[k]) ?? Number.MAX_SAFE_INTEGER, positions[k].get(b[k]) ?? Number.MAX_SAFE_INTEGER];
+      if (x !== y) return x - y;
+      const text = compareTexts(a[k], b[k]);
+      if (text !== 0) return text;
+    }
+    return 0;
+  };
+};
+
+const cell = (column: Column, at: number): number | null => (column.state[at] === VALUE ? column.values[at] : null);
+
+const rowOf = (
+  data: ViewData,
+  row: number,
+  tuple: number,
+  kind: RowKind,
+  period: number | undefined,
+  members: readonly string[],
+): AnswerRow => ({
+  kind,
+  period,
+  members,
+  values: data.columns.map((column) => cell(column, row * data.tuples.length + tuple)),
+  covered: data.covered.map((ranges) => ranges[row]),
+  compared: data.compared.map((ranges) => ranges?.[row] ?? null),
+});
+
+/** Answers a resolved question on its axis: rows by period and member, ordered and limited, with totals (R1, M9). */
+export const answer = async (asked: Asked, axis: Axis, evaluation: Evaluation): Promise<Answer> => {
+  const readings = asked.columns.map(({ bound }) => bound);
+  const attributes = asked.per.map(({ attribute }) => attribute);
+  const scope = (rows: View['rows'], split: readonly AttributeRef[], combinations?: Scope['combinations']): Scope => ({
+    view: { axis, rows },
+    attributes: split,
+    filters: asked.filters,
+    combinations,
+  });
+  const data = await evaluateView(readings, scope('periods', attributes), evaluation);
+  const bySpecial = (tuple: readonly string[]) => tuple.some(isSpecial);
+  const natural = await memberOrder(attributes, evaluation.store);
+  const ordered = data.tuples.map((tuple, index) => ({ tuple, index })).sort((a, b) => natural(a.tuple, b.tuple));
+  if (asked.order.length > 0 && attributes.length > 0) {
+    const ranking = await evaluateView(
+      asked.order.map(({ bound }) => bound),
+      scope(axis.windows ? 'periods' : 'total', attributes),
+      evaluation,
+    );
+    const position = new Map(ranking.tuples.map((tuple, m) => [JSON.stringify(tuple), m]));
+    const value = (tuple: readonly string[], k: number): number | null => {
+      const m = position.get(JSON.stringify(tuple));
+      return m === undefined || ranking.rows === 0 ? null : cell(ranking.columns[k], m);
+    };
+    ordered.sort((a, b) => {
+      const special = Number(bySpecial(a.tuple)) - Number(bySpecial(b.tuple));
+      if (special !== 0) return special;
+      for (let k = 0; k < asked.order.length; k++) {
+        const [x, y] = [value(a.tuple, k), value(b.tuple, k)];
+        // Blanks last, whatever the direction.
+        if (x === null || y === null) {
+          if (x !== y) return x === null ? 1 : -1;
+          continue;
+        }
+        if (x !== y) return asked.order[k].descending ? y - x : x - y;
+      }
+      return natural(a.tuple, b.tuple);
+    });
+  }
+  let shown = ordered;
+  let others: { readonly rows: ViewData; readonly total: ViewData | undefined } | undefined;
+  if (asked.limit !== undefined) {
+    const regular = ordered.filter(({ tuple }) => !bySpecial(tuple));
+    const special = ordered.filter(({ tuple }) => bySpecial(tuple));
+    shown = [...regular.slice(0, asked.limit), ...special];
+    if (asked.rest && regular.length > asked.limit) {
+      const combinations: Extract<Filter, { kind: 'combinations' }> = {
+        kind: 'combinations',
+        attributes,
+        list: shown.map(({ tuple }) => tuple),
+        keep: 'others',
+      };
+      others = {
+        rows: await evaluateView(readings, scope('periods', [], combinations), evaluation),
+        total: asked.totals.axis ? await evaluateView(readings, scope('total', [], combinations), evaluation) : undefined,
+      };
+    }
+  }
+  const rows: AnswerRow[] = [];
+  const totals: AnswerRow[] = [];
+  const memberTotals = asked.totals.members ? await evaluateView(readings, scope('periods', []), evaluation) : undefined;
+  const width = data.tuples.length;
+  const label = (text: string): string[] => attributes.map(() => text);
+  for (let row = 0; row < data.rows; row++) {
+    for (const { tuple, index } of shown) {
+      if (asked.gaps === 'hide' && data.seen[row * width + index] === 0) continue;
+      rows.push(rowOf(data, row, index, 'cell', row, tuple));
+    }
+    if (others && (asked.gaps === 'show' || others.rows.seen[row] === 1))
+      rows.push(rowOf(others.rows, row, 0, 'others', row, label(OTHERS)));
+    if (memberTotals && (asked.gaps === 'show' || memberTotals.seen[row] === 1))
+      totals.push(rowOf(memberTotals, row, 0, 'total', row, label(TOTAL)));
+  }
+  if (asked.totals.axis && data.rows > 0) {
+    const total = await evaluateView(readings, scope('total', attributes), evaluation);
+    const position = new Map(total.tuples.map((tuple, m) => [JSON.stringify(tuple), m]));
+    for (const { tuple } of shown) {
+      const m = position.get(JSON.stringify(tuple));
+      if (m !== undefined) totals.push(rowOf(total, 0, m, 'total', undefined, tuple));
+    }
+    if (others?.total) totals.push(rowOf(others.total, 0, 0, 'total', undefined, label(OTHERS)));
+    if (asked.totals.members) {
+      const corner = await evaluateView(readings, scope('total', []), evaluation);
+      totals.push(rowOf(corner, 0, 0, 'total', undefined, label(TOTAL)));
+    }
+  }
+  noteUnknown(
+    asked,
+    shown.map(({ tuple }) => tuple),
+    evaluation,
+  );
+  notePartial(asked, axis, evaluation);
+  return { axis, rows, totals };
+};
+
+const noteUnknown = (asked: Asked, tuples: readonly (readonly string[])[], { notes }: Evaluation): void => {
+  asked.per.forEach(({ name }, k) => {
+    if (tuples.some((tuple) => tuple[k] === UNKNOWN)) {
+      notes.add(`unknown ${name}`, {
+        code: 'unknown-members',
+        attribute: name,
+        message: `Some rows have a key that ${name} does not know; they are kept under ${UNKNOWN}`,
+      });
+    }
+  });
+};
+
+/** A formula that sets the part of a period so far against the whole of a plan (W6). */
+const notePartial = (asked: Asked, axis: Axis, { notes }: Evaluation): void => {
+  const rows = axis.places.filter((place) => place.partial).length;
+  if (rows === 0 || axis.kind.kind === 'windows') return;
+  const plain = (leaf: Leaf) => leaf.window === undefined;
+  for (const { reading, bound } of asked.columns) {
+    const leaves = leavesOf(bound).filter(plain);
+    const mixed =
+      bound.kind !== 'leaf' && leaves.some((leaf) => horizonOf(leaf) === 'actual') && leaves.some((leaf) => horizonOf(leaf) === 'plan');
+    if (mixed) {
+      notes.add(`partial ${reading}`, {
+        code: 'partial-against-whole',
+        reading,
+        rows,
+        message: `${reading}: the running period is set against a whole one; \`over so-far\` compares like with like`,
+      });
+    }
+  }
+};

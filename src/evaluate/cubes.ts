@@ -1,0 +1,145 @@
+import type { Store } from '../engines/engine.ts';
+import { extremes, type Lookup, prefixSums, sumTree } from '../kernels/lookups.ts';
+import type { AggregateRequest, Cancellation, Cube, CubeRequest, RowSet, Segments } from '../plan/request.ts';
+
+/** One aggregate of a day cube with its lookups, made when first asked for and kept. */
+export interface Cells {
+  readonly segments: Segments;
+  readonly tuples: Cube['tuples'];
+  readonly cells: Float64Array;
+  readonly scale: number;
+  /** Sums over runs of segments: prefix sums, or a tree where the cells are inexact (M10). */
+  readonly sums: () => Lookup;
+  readonly extreme: (which: 'min' | 'max') => Lookup;
+}
+
+export interface CubeCounts {
+  scans: number;
+  cached: number;
+  cells: number;
+}
+
+/** Serves aggregates from day cubes, scanning each set of rows once however many readings ask for it. */
+export interface Cubes {
+  readonly cells: (rows: RowSet, segments: Segments, aggregate: AggregateRequest, signal?: Cancellation) => Promise<Cells>;
+  readonly counts: CubeCounts;
+}
+
+export const rowSetKey = (rows: RowSet): string =>
+  JSON.stringify([
+    rows.fact.name,
+    rows.role ?? null,
+    rows.attributes.map(({ key }) => key),
+    rows.filters.map(filterKey),
+    rows.knownBy ?? null,
+  ]);
+
+/** A filter as text: references to dimensions become their names. */
+const filterKey = (filter: RowSet['filters'][number]): unknown => {
+  if (filter.kind === 'members') return ['members', filter.attribute.key, filter.test];
+  if (filter.kind === 'combinations') return ['combinations', filter.attributes.map(({ key }) => key), filter.list, filter.keep];
+  return filter;
+};
+
+const aggregateKey = (aggregate: AggregateRequest): string =>
+  JSON.stringify([aggregate.kind, aggregate.kind === 'rows' ? null : aggregate.value, aggregate.where.map(filterKey)]);
+
+const cellsOf = (cube: Cube, index: number): Cells => {
+  const { segments, tuples } = cube;
+  const { cells, scale } = cube.columns[index];
+  let sums: Lookup | undefined;
+  const best: { min?: Lookup; max?: Lookup } = {};
+  return {
+    segments,
+    tuples,
+    cells,
+    scale,
+    sums: () => {
+      sums ??= (scale < 0 ? sumTree : prefixSums)(cells, tuples.length);
+      return sums;
+    },
+    extreme: (which) => {
+      best[which] ??= extremes(cells, tuples.length, which);
+      return best[which] as Lookup;
+    },
+  };
+};
+
+/**
+ * A cache of day cubes over a store. Requests made in the same turn are put together: one scan answers all
+ * aggregates over the same rows, also of questions that run at the same time.
+ */
+export const cubesOf = (store: Store, limit: number): Cubes => {
+  const known = new Map<string, Promise<Cells>>();
+  const sizes = new Map<string, number>();
+  let size = 0;
+  const counts: CubeCounts = { scans: 0, cached: 0, cells: 0 };
+  interface Waiting {
+    readonly request: CubeRequest;
+    readonly aggregates: AggregateRequest[];
+    readonly answers: { readonly resolve: (cells: Cells) => void; readonly reject: (error: unknown) => void; readonly key: string }[];
+    readonly signal: Cancellation | undefined;
+  }
+  let waiting = new Map<string, Waiting>();
+  /** Drops what was not used for longest until the cache keeps its limit. Maps iterate in insertion order. */
+  const shrink = (): void => {
+    for (const [key, bytes] of sizes) {
+      if (size <= limit) return;
+      sizes.delete(key);
+      known.delete(key);
+      size -= bytes;
+    }
+  };
+  const flush = async (): Promise<void> => {
+    const batch = [...waiting.values()];
+    waiting = new Map();
+    for (const { request, aggregates, answers, signal } of batch) {
+      try {
+        counts.scans++;
+        const cube = await store.cube({ ...request, aggregates }, signal);
+        answers.forEach(({ resolve, key }, i) => {
+          const bytes = cube.columns[i].cells.byteLength;
+          counts.cells += cube.columns[i].cells.length;
+          sizes.set(key, bytes * 2);
+          size += bytes * 2;
+          resolve(cellsOf(cube, i));
+        });
+        shrink();
+      } catch (error) {
+        for (const { reject, key } of answers) {
+          known.delete(key);
+          reject(error);
+        }
+      }
+    }
+  };
+  return {
+    counts,
+    cells: (rows, segments, aggregate, signal) => {
+      const group = `${rowSetKey(rows)} ${segments.key}`;
+      const key = `${group} ${aggregateKey(aggregate)}`;
+      const found = known.get(key);
+      if (found) {
+        counts.cached++;
+        const bytes = sizes.get(key);
+        if (bytes !== undefined) {
+          sizes.delete(key);
+          sizes.set(key, bytes);
+        }
+        return found;
+      }
+      const promise = new Promise<Cells>((resolve, reject) => {
+        if (waiting.size === 0) void Promise.resolve().then(flush);
+        let entry = waiting.get(group);
+        if (!entry) {
+          entry = { request: { ...rows, segments, aggregates: [] }, aggregates: [], answers: [], signal };
+          waiting.set(group, entry);
+        }
+        entry.aggregates.push(aggregate);
+        entry.answers.push({ resolve, reject, key });
+      });
+      known.set(key, promise);
+      return promise;
+    },
+  };
+};

@@ -1,0 +1,353 @@
+import type { Day } from '../calendar/day.ts';
+import { DurchblickError } from '../errors.ts';
+import { type AttributeRef, reach, reachable } from '../model/attributes.ts';
+import type { Fact, Measure, Model } from '../model/model.ts';
+import type { Bound, DaysLeaf, Leaf } from '../plan/bind.ts';
+import { type Chain, layReading, rowCount, type View } from '../plan/places.ts';
+import { type AskedFilter, filtersOf } from '../plan/question.ts';
+import type { Filter, Segments } from '../plan/request.ts';
+import { COVERED, FUTURE, type Lay, MISSING } from '../windows/lay.ts';
+import { applied, arithmetic, BLANK, blankColumn, type Column, constantColumn, formed, negated, VALUE } from './column.ts';
+import { type Evaluation, evaluateLeaf, type LeafData, type LeafTask, layingOf } from './leaf.ts';
+
+/** Which rows and members a set of readings is evaluated over. */
+export interface Scope {
+  readonly view: View;
+  readonly attributes: readonly AttributeRef[];
+  readonly filters: readonly AskedFilter[];
+  /** Restricts to members outside a list: the row of the others (R1). */
+  readonly combinations: Extract<Filter, { kind: 'combinations' }> | undefined;
+}
+
+export interface DayRange {
+  readonly start: Day;
+  readonly end: Day;
+}
+
+export interface ViewData {
+  readonly rows: number;
+  readonly tuples: readonly (readonly string[])[];
+  /** One for each reading, over rows x tuples. */
+  readonly columns: readonly Column[];
+  /** 1 where a row of data stands behind any reading's cell (R1). */
+  readonly seen: Uint8Array;
+  /** Days covered by each reading on each row, comparisons aside. */
+  readonly covered: readonly (readonly (DayRange | null)[])[];
+  /** Days compared, for readings with `vs` (C9). */
+  readonly compared: readonly (readonly (DayRange | null)[] | undefined)[];
+}
+
+/** Whether members of the result see a reading's own value, or one repeated on all of them (G5, M11). */
+type Split = 'own' | 'repeated' | 'blank';
+
+const unrelated = (model: Model, measure: Measure, what: string): never => {
+  const names = reachable(model, measure.fact);
+  throw new DurchblickError('unrelated', `${measure.name} cannot be ${what}: fact "${measure.fact.name}" has no link to it`, {
+    hint: `It can be split by ${names.length > 0 ? names.join(', ') : 'nothing'}; or set \`unrelated: repeat\` or \`unrelated: blank\` on the measure (G5).`,
+  });
+};
+
+/** The conditions that a fact's rows must meet, from filters on attributes (M3). */
+export const factFilters = (model: Model, fact: Fact, filters: readonly AskedFilter[]): Filter[] =>
+  filters
+    .filter(({ attribute }) => reach(fact, attribute) !== undefined)
+    .map(({ attribute, test }) => ({ kind: 'members' as const, attribute, test }));
+
+const taskOf = (leaf: Leaf, lay: Lay, scope: Scope, evaluation: Evaluation) => {
+  const { model } = evaluation.frame;
+  const { measure } = leaf;
+  const { fact } = measure;
+  let split = 'own' as Split;
+  const settle = (what: string): void => {
+    if (measure.unrelated === 'error') unrelated(model, measure, what);
+    split = measure.unrelated === 'blank' || split === 'blank' ? 'blank' : 'repeated';
+  };
+  const attributes = scope.attributes.filter((attribute) => {
+    if (leaf.across === 'all' || leaf.across.some((taken) => taken.key === attribute.key)) {
+      if (split === 'own') split = 'repeated';
+      return false;
+    }
+    if (reach(fact, attribute)) return true;
+    settle(`split by ${attribute.key}`);
+    return false;
+  });
+  for (const { attribute } of scope.filters) if (!reach(fact, attribute)) settle(`filtered on ${attribute.key}`);
+  const combinations = scope.combinations?.attributes.every(
+    (attribute) => leaf.across !== 'all' && reach(fact, attribute) && !leaf.across.some((taken) => taken.key === attribute.key),
+  )
+    ? [scope.combinations]
+    : [];
+  const where = factFilters(model, fact, filtersOf(model, measure.where));
+  const task: LeafTask = {
+    leaf,
+    lay,
+    attributes,
+    filters: [...factFilters(model, fact, scope.filters), ...combinations],
+    where,
+    segments: undefined,
+  };
+  return { task, split };
+};
+
+interface Job {
+  readonly leaf: Leaf | DaysLeaf;
+  readonly lay: Lay;
+  readonly split: Split;
+  /** Undefined where no rows are needed: day counts, and measures blank by G5. */
+  readonly task: LeafTask | undefined;
+}
+
+/** Above this many cells a cube is cut only where a window begins or ends. */
+const DAILY_CELLS = 4_000_000;
+
+/**
+ * Cubes by single days serve every later question; where members are too many for that, all windows that this
+ * question lays on a fact's role cut time into the fewest segments that serve them all.
+ */
+const plannedSegments = (task: LeafTask, tasks: readonly LeafTask[], evaluation: Evaluation): Segments | undefined => {
+  const { fact } = task.leaf.measure;
+  const daily = evaluation.segments(fact, task.leaf.role.name);
+  const days = daily.starts.length;
+  if (fact.grain !== 'day' || days === 0 || days * evaluation.memberCount(task.attributes) <= DAILY_CELLS) return undefined;
+  const [first, last] = [daily.starts[0], daily.ends[days - 1]];
+  const cuts = new Set<number>([first]);
+  for (const { leaf, lay } of tasks) {
+    if (leaf.measure.fact !== fact || leaf.role.name !== task.leaf.role.name) continue;
+    lay.from.forEach((from, row) => {
+      if (lay.state[row] !== COVERED) return;
+      if (from > first && from <= last) cuts.add(from);
+      if (lay.to[row] >= first && lay.to[row] < last) cuts.add(lay.to[row] + 1);
+    });
+  }
+  const starts = Int32Array.from(cuts).sort();
+  return {
+    key: `cut:${starts.join()}:${last}`,
+    starts,
+    ends: Int32Array.from(starts, (_, k) => (k + 1 < starts.length ? starts[k + 1] - 1 : last)),
+  };
+};
+
+const extent = (lays: readonly Lay[], row: number): DayRange | null => {
+  let range: DayRange | null = null;
+  for (const lay of lays) {
+    if (lay.state[row] !== COVERED) continue;
+    const [start, end] = [lay.from[row], lay.to[row]];
+    range = range === null ? { start, end } : { start: Math.min(range.start, start), end: Math.max(range.end, end) };
+  }
+  return range;
+};
+
+/** Evaluates readings over a scope: lays every measure in them, fetches what they need at once, then calculates. */
+export const evaluateView = async (readings: readonly Bound[], scope: Scope, evaluation: Evaluation): Promise<ViewData> => {
+  const { frame } = evaluation;
+  const { view } = scope;
+  const rows = rowCount(view);
+  const jobs = new Map<string, Job>();
+  // A measure in a formula, or a day count, at one place in a chain of comparisons is one job, however often it stands there.
+  const keyOf = (leaf: Leaf | DaysLeaf, chain: Chain): string => {
+    const own =
+      leaf.kind === 'leaf'
+        ? [leaf.measure.name, leaf.role.name, leaf.across === 'all' ? 'all' : leaf.across.map(({ key }) => key)]
+        : [leaf.count, leaf.horizon];
+    return JSON.stringify([
+      own,
+      leaf.window && [leaf.window.text, leaf.window.full, leaf.window.name],
+      chain.map(({ name, match }) => [name, match]),
+    ]);
+  };
+  const prepare = (leaf: Leaf | DaysLeaf, chain: Chain): void => {
+    const key = keyOf(leaf, chain);
+    if (jobs.has(key)) return;
+    if (leaf.kind === 'days') {
+      const lay = layReading(leaf.window, leaf.horizon, { first: undefined, last: undefined }, chain, view, frame);
+      jobs.set(key, { leaf, lay, split: 'repeated', task: undefined });
+      return;
+    }
+    const { horizon, history } = layingOf(leaf, frame);
+    const lay = layReading(leaf.window, horizon, history, chain, view, frame);
+    noteMissing(lay, chain, evaluation);
+    const { task, split } = taskOf(leaf, lay, scope, evaluation);
+    jobs.set(key, { leaf, lay, split, task: split === 'blank' ? undefined : task });
+  };
+  const walk = (bound: Bound, chain: Chain, visit: (leaf: Leaf | DaysLeaf, chain: Chain) => void): void => {
+    if (bound.kind === 'leaf' || bound.kind === 'days') visit(bound, chain);
+    else if (bound.kind === 'binary') {
+      walk(bound.left, chain, visit);
+      walk(bound.right, chain, visit);
+    } else if (bound.kind === 'negate') walk(bound.of, chain, visit);
+    else if (bound.kind === 'call') for (const arg of bound.args) walk(arg, chain, visit);
+    else if (bound.kind === 'vs') {
+      // `as value` shows the other time alone, yet its own days are laid for the caption.
+      walk(bound.of, chain, visit);
+      walk(bound.of, [...chain, bound.comparison], visit);
+    }
+  };
+  for (const reading of readings) walk(reading, [], prepare);
+  const tasks = [...jobs.values()].flatMap(({ task }) => task ?? []);
+  const loaded = new Map<Job, LeafData>();
+  await Promise.all(
+    [...jobs.values()].map(async (job) => {
+      if (!job.task) return;
+      loaded.set(job, await evaluateLeaf({ ...job.task, segments: plannedSegments(job.task, tasks, evaluation) }, evaluation));
+    }),
+  );
+  const tuples = tuplesOf(scope, jobs, loaded);
+  const width = tuples.length;
+  const size = rows * width;
+  const columns = new Map<string, Column>();
+  const seen = new Uint8Array(size);
+  for (const [key, job] of jobs) {
+    const data = loaded.get(job);
+    columns.set(
+      key,
+      data
+        ? aligned(data, job, scope, tuples, rows, seen)
+        : job.leaf.kind === 'days'
+          ? dayCounts(job.leaf, job.lay, width, evaluation)
+          : blankColumn(size),
+    );
+  }
+
+  const calculate = (bound: Bound, chain: Chain): Column => {
+    switch (bound.kind) {
+      case 'number':
+        return constantColumn(bound.value, size);
+      case 'leaf':
+      case 'days':
+        return columns.get(keyOf(bound, chain)) as Column;
+      case 'negate':
+        return negated(calculate(bound.of, chain));
+      case 'binary':
+        return arithmetic(bound.operator, calculate(bound.left, chain), calculate(bound.right, chain));
+      case 'call': {
+        const digits = bound.name === 'round' && bound.args[1]?.kind === 'number' ? bound.args[1].value : 0;
+        const args = bound.name === 'round' ? bound.args.slice(0, 1) : bound.args;
+        return applied(
+          bound.name,
+          args.map((arg) => calculate(arg, chain)),
+          digits,
+        );
+      }
+      case 'vs':
+        return formed(bound.form, calculate(bound.of, chain), calculate(bound.of, [...chain, bound.comparison]));
+    }
+  };
+  const perRow = <T>(make: (row: number) => T): T[] => Array.from({ length: rows }, (_, row) => make(row));
+  return {
+    rows,
+    tuples,
+    columns: readings.map((reading) => calculate(reading, [])),
+    seen,
+    covered: readings.map((reading) => {
+      const lays: Lay[] = [];
+      walk(reading, [], (leaf, chain) => {
+        if (chain.length === 0) lays.push((jobs.get(keyOf(leaf, chain)) as Job).lay);
+      });
+      return perRow((row) => extent(lays, row));
+    }),
+    compared: readings.map((reading) => {
+      const lays: Lay[] = [];
+      walk(reading, [], (leaf, chain) => {
+        if (chain.length > 0) lays.push((jobs.get(keyOf(leaf, chain)) as Job).lay);
+      });
+      return hasComparison(reading) ? perRow((row) => extent(lays, row)) : undefined;
+    }),
+  };
+};
+
+export const hasComparison = (bound: Bound): boolean => {
+  switch (bound.kind) {
+    case 'vs':
+      return true;
+    case 'negate':
+      return hasComparison(bound.of);
+    case 'binary':
+      return hasComparison(bound.left) || hasComparison(bound.right);
+    case 'call':
+      return bound.args.some(hasComparison);
+    default:
+      return false;
+  }
+};
+
+const noteMissing = (lay: Lay, chain: Chain, { notes }: Evaluation): void => {
+  const rows = lay.state.reduce((count, state) => count + (state === MISSING ? 1 : 0), 0);
+  if (rows === 0) return;
+  const names = chain.map(({ name }) => name).join(', ');
+  notes.add(`no counterpart ${names}`, {
+    code: 'no-counterpart',
+    comparison: names,
+    rows,
+    message: `vs ${names}: ${rows} ${rows === 1 ? 'row has' : 'rows have'} no counterpart and ${rows === 1 ? 'is' : 'are'} blank`,
+  });
+};
+
+/** Members of the result: the combinations with a row of data behind any of their cells (R1). */
+const tuplesOf = (scope: Scope, jobs: ReadonlyMap<string, Job>, loaded: ReadonlyMap<Job, LeafData>): readonly (readonly string[])[] => {
+  if (scope.attributes.length === 0) return [[]];
+  const found = new Map<string, readonly string[]>();
+  for (const job of jobs.values()) {
+    const data = loaded.get(job);
+    if (!data || job.split !== 'own') continue;
+    const width = data.tuples.length;
+    data.tuples.forEach((tuple, m) => {
+      const key = JSON.stringify(tuple);
+      if (found.has(key)) return;
+      for (let k = m; k < data.seen.length; k += width) {
+        if (data.seen[k] === 1) {
+          found.set(key, tuple);
+          return;
+        }
+      }
+    });
+  }
+  return [...found.values()];
+};
+
+/** Spreads a reading's members over those of the result; members it has no data for show what nothing shows. */
+const aligned = (
+  data: LeafData,
+  job: Job,
+  scope: Scope,
+  tuples: readonly (readonly string[])[],
+  rows: number,
+  seen: Uint8Array,
+): Column => {
+  const width = tuples.length;
+  const own = data.tuples.length;
+  const leaf = job.leaf as Leaf;
+  const kept = scope.attributes
+    .map((attribute, k) => ({ attribute, k }))
+    .filter(
+      ({ attribute }) =>
+        !(leaf.across === 'all' || leaf.across.some((taken) => taken.key === attribute.key)) &&
+        reach(leaf.measure.fact, attribute) !== undefined,
+    );
+  const position = new Map(data.tuples.map((tuple, m) => [JSON.stringify(tuple), m]));
+  const source = tuples.map((tuple) => position.get(JSON.stringify(kept.map(({ k }) => tuple[k]))) ?? -1);
+  const values = new Float64Array(rows * width);
+  const state = new Uint8Array(rows * width);
+  for (let row = 0; row < rows; row++) {
+    for (let m = 0; m < width; m++) {
+      const from = source[m];
+      const at = row * width + m;
+      values[at] = from < 0 ? data.absent.values[row] : data.values[row * own + from];
+      state[at] = from < 0 ? data.absent.state[row] : data.state[row * own + from];
+      if (from >= 0 && job.split === 'own' && data.seen[row * own + from] === 1) seen[at] = 1;
+    }
+  }
+  return { values, state, scale: data.scale };
+};
+
+const dayCounts = (leaf: DaysLeaf, lay: Lay, width: number, { frame }: Evaluation): Column => {
+  const rows = lay.from.length;
+  const column: Column = { values: new Float64Array(rows * width), state: new Uint8Array(rows * width), scale: 0 };
+  for (let row = 0; row < rows; row++) {
+    const state = lay.state[row] === COVERED ? VALUE : lay.state[row] >= FUTURE ? BLANK : VALUE;
+    const [from, to] = [lay.from[row], lay.to[row]];
+    const count = lay.state[row] !== COVERED ? 0 : leaf.count === 'days' ? to - from + 1 : frame.calendar.workingDays(from, to);
+    column.values.fill(state === VALUE ? count : 0, row * width, (row + 1) * width);
+    column.state.fill(state, row * width, (row + 1) * width);
+  }
+  return column;
+};

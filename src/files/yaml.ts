@@ -1,0 +1,79 @@
+import { isMap, isNode, isPair, isScalar, LineCounter, type Node, parseDocument } from 'yaml';
+import { DurchblickError, type Place } from '../errors.ts';
+import { kebab, type Locate, type Path } from '../model/keys.ts';
+import type { Model } from '../model/model.ts';
+import type { ModelInput } from '../model/schema.ts';
+import { defineModel } from '../plan/define.ts';
+
+/** Deeper documents than this are no models. */
+const MOST_ALIASES = 50;
+
+/**
+ * Reads a model from YAML or JSON text. `name` is the file's name in messages; every fault has line and column.
+ * Throws a `DurchblickError` whose `all` lists every fault.
+ */
+export const parseModel = (text: string, name: string): Model => {
+  const lines = new LineCounter();
+  const document = parseDocument(text, { lineCounter: lines, prettyErrors: false, uniqueKeys: true });
+  const placeOf = (offset: number): Place => {
+    const { line, col } = lines.linePos(offset);
+    return { file: name, line, column: col };
+  };
+  const faults = document.errors.map(
+    (error) => new DurchblickError('bad-yaml', error.message.split('\n')[0], { place: placeOf(error.pos[0]), hint: yamlHint(error.code) }),
+  );
+  if (faults.length > 0) {
+    const [first] = faults;
+    throw new DurchblickError(first.code, first.message, { place: first.place, hint: first.hint, all: faults });
+  }
+  /** The key of the path's last step where there is one, else the nearest node around it. */
+  const locate: Locate = (path: Path) => {
+    let node: unknown = document.contents;
+    let offset = isNode(node) ? (node.range?.[0] ?? 0) : 0;
+    path.forEach((step, depth) => {
+      if (isMap(node)) {
+        const pair = node.items.find(
+          (item) =>
+            isPair(item) &&
+            isScalar(item.key) &&
+            [step, kebab(String(step))].some((key) => String((item.key as { value: unknown }).value) === String(key)),
+        );
+        if (!pair) {
+          node = undefined;
+          return;
+        }
+        const key = pair.key as Node;
+        const value = pair.value as Node | null;
+        // A fault in a value is shown at the value, a fault in a map at its key.
+        const simple = depth === path.length - 1 && isScalar(value) && value.range;
+        offset = simple ? (value.range?.[0] ?? offset) : (key.range?.[0] ?? offset);
+        node = value;
+      } else if (isNode(node) && 'items' in node) {
+        node = (node as unknown as { items: Node[] }).items[Number(step)];
+        if (isNode(node)) offset = node.range?.[0] ?? offset;
+      } else node = undefined;
+    });
+    return placeOf(offset);
+  };
+  let value: unknown;
+  try {
+    value = document.toJS({ maxAliasCount: MOST_ALIASES });
+  } catch (error) {
+    throw new DurchblickError('bad-yaml', (error as Error).message, { place: { file: name, line: 1, column: 1 } });
+  }
+  if (typeof value !== 'object' || value === null || Array.isArray(value)) {
+    throw new DurchblickError('bad-model', 'this is not a model', {
+      place: { file: name, line: 1, column: 1 },
+      hint: 'A model is a map with sources, facts and more.',
+    });
+  }
+  return defineModel(value as ModelInput, locate);
+};
+
+const yamlHint = (code: string): string | undefined => {
+  if (code === 'DUPLICATE_KEY') return 'Every key may stand once in a map.';
+  if (code === 'TAB_AS_INDENT') return 'Indent with blanks, not with tabs.';
+  if (code === 'BAD_INDENT' || code === 'MULTILINE_IMPLICIT_KEY')
+    return 'Check the indentation, and quote texts with commas, colons, braces or brackets.';
+  return 'Texts with commas, colons, braces or brackets are quoted in YAML.';
+};

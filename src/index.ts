@@ -1,0 +1,13 @@
+export type { AskOptions, Book, OpenBookOptions } from './book.ts';
+export { open } from './book.ts';
+export type { Calendar, CalendarOptions, Holiday, PeriodOf, YearSystem } from './calendar/calendar.ts';
+export { calendar } from './calendar/calendar.ts';
+export { isoOf, toDay } from './calendar/day.ts';
+export type { PeriodRow } from './calendar/systems.ts';
+export type { Engine } from './engines/engine.ts';
+export { DurchblickError, describe } from './errors.ts';
+export type { Model } from './model/model.ts';
+export type { ModelInput, Question } from './model/schema.ts';
+export { defineModel } from './plan/define.ts';
+export type { Cancellation } from './plan/request.ts';
+export type { Cell, ComparedDays, Period, Result, ResultColumn, ResultJson, ResultRow, TextTable } from './result/result.ts';

@@ -1,0 +1,75 @@
+import { DurchblickError, suggest } from '../errors.ts';
+import type { Dimension, Fact, Link, Model } from './model.ts';
+
+/** Members of a result that stand for rows without a value, or with a key the dimension does not have (G8). */
+export const NONE = '(none)';
+export const UNKNOWN = '(unknown)';
+
+/** What a result can be split by and filtered on: an attribute of a dimension's part, or a band of a fact. */
+export type AttributeRef =
+  | { readonly kind: 'attribute'; readonly key: string; readonly part: string; readonly dimension: Dimension; readonly attribute: string }
+  | { readonly kind: 'band'; readonly key: string; readonly band: string };
+
+/** All texts that name something to split by, for suggestions. */
+export const attributeNames = (model: Model): string[] => {
+  const names = new Set<string>();
+  for (const [part, dimension] of model.parts) {
+    for (const attribute of dimension.attributes.keys()) names.add(part === dimension.name ? attribute : `${part}.${attribute}`);
+  }
+  for (const fact of model.facts.values()) for (const band of fact.bands.keys()) names.add(band);
+  return [...names];
+};
+
+const ofPart = (part: string, dimension: Dimension, attribute: string): AttributeRef => ({
+  kind: 'attribute',
+  key: `${part}.${attribute}`,
+  part,
+  dimension,
+  attribute,
+});
+
+/** Finds an attribute by its name (`family`), part and name (`ship-region.country`), part alone or band (`order-size`). */
+export const attributeOf = (model: Model, written: string): AttributeRef => {
+  const fail = (code: string, message: string, hint: string): never => {
+    throw new DurchblickError(code, message, { hint });
+  };
+  const dot = written.indexOf('.');
+  if (dot >= 0) {
+    const [part, attribute] = [written.slice(0, dot), written.slice(dot + 1)];
+    const dimension = model.parts.get(part);
+    if (!dimension) return fail('unknown-attribute', `there is no dimension "${part}"`, suggest(part, model.parts.keys(), 'dimensions'));
+    if (dimension.attributes.has(attribute)) return ofPart(part, dimension, attribute);
+    return fail(
+      'unknown-attribute',
+      `"${part}" has no attribute "${attribute}"`,
+      suggest(attribute, dimension.attributes.keys(), 'attributes'),
+    );
+  }
+  const owners = [...model.dimensions.values()].filter((dimension) => dimension.attributes.has(written));
+  const own = owners.find((dimension) => dimension.name === written) ?? (owners.length === 1 ? owners[0] : undefined);
+  if (own) return ofPart(own.name, own, written);
+  if (owners.length > 1) {
+    return fail(
+      'ambiguous-attribute',
+      `several dimensions have an attribute "${written}"`,
+      `Write one of ${owners.map((owner) => `${owner.name}.${written}`).join(', ')}.`,
+    );
+  }
+  for (const fact of model.facts.values()) if (fact.bands.has(written)) return { kind: 'band', key: written, band: written };
+  const part = model.parts.get(written);
+  if (part) {
+    const main = part.attributes.has(part.name) ? part.name : part.attributes.keys().next().value;
+    if (main !== undefined) return ofPart(written, part, main);
+  }
+  return fail('unknown-attribute', `there is no attribute "${written}"`, suggest(written, attributeNames(model), 'attributes'));
+};
+
+/** How a fact reaches an attribute: through a link at the key or at that very attribute, or by a band of its own (G5). */
+export const reach = (fact: Fact, ref: AttributeRef): Link | 'band' | undefined => {
+  if (ref.kind === 'band') return fact.bands.has(ref.band) ? 'band' : undefined;
+  return fact.links.find((link) => link.part === ref.part && (link.attribute === undefined || link.attribute === ref.attribute));
+};
+
+/** What a fact can be split by, for the message of an unrelated question (G5). */
+export const reachable = (model: Model, fact: Fact): string[] =>
+  attributeNames(model).filter((name) => reach(fact, attributeOf(model, name)) !== undefined);

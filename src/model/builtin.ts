@@ -1,0 +1,39 @@
+/** The built-in windows of a model's units, as name and text (W10). */
+export const builtInWindows = (
+  systems: readonly { readonly name: string; readonly kind: 'months' | 'weeks' | 'listed' }[],
+  custom: readonly string[],
+): [string, string][] => {
+  const toDate = (unit: string) => `start(${unit})/anchor`;
+  const list: [string, string][] = [
+    ['wtd', toDate('week')],
+    ['mtd', toDate('month')],
+    ['qtd', toDate('quarter')],
+    ['htd', toDate('half')],
+    ['ytd', toDate('year')],
+    ['week-ytd', toDate('week-year')],
+    ['qtd-complete', 'start(quarter)/done(month)'],
+    ['ytd-complete', 'start(year)/done(month)'],
+  ];
+  const short = { months: ['month', 'quarter', 'half', 'year'], weeks: ['week', 'month', 'quarter', 'year'], listed: ['year'] };
+  const complete = ['day', 'week', 'month', 'quarter', 'half', 'year', 'week-year'];
+  for (const { name, kind } of systems) {
+    for (const unit of short[kind]) {
+      list.push([`${name}-${unit[0]}td`, toDate(`${name}-${unit}`)]);
+      complete.push(`${name}-${unit}`);
+    }
+    if (kind === 'listed') continue;
+    list.push(
+      [`${name}-qtd-complete`, `start(${name}-quarter)/done(${name}-month)`],
+      [`${name}-ytd-complete`, `start(${name}-year)/done(${name}-month)`],
+    );
+  }
+  for (const unit of custom) {
+    list.push([`${unit}-to-date`, toDate(unit)]);
+    complete.push(unit);
+  }
+  for (const unit of complete) list.push([`last-complete-${unit}`, `since(${unit})/done(${unit})`]);
+  list.push(['so-far', 'start(period)/anchor'], ['rolling-7-days', 'P7D/anchor'], ['rolling-28-days', 'P28D/anchor']);
+  for (const months of [3, 6, 12]) list.push([`rolling-${months}-months`, `P${months}M/anchor`]);
+  list.push(['to-date', 'first/anchor']);
+  return list;
+};

@@ -1,0 +1,143 @@
+import type { Day } from '../calendar/day.ts';
+import type { Expression } from '../language/syntax.ts';
+import type { Shift, Window } from '../windows/syntax.ts';
+import type { Locate } from './keys.ts';
+import type { AlertInput, FormatInput, ModelInput, WhereInput } from './schema.ts';
+
+/** A checked model: every name resolved, every text parsed. Plain data; nothing here knows rows. */
+export interface Model {
+  readonly input: ModelInput;
+  readonly name: string;
+  readonly timeZone: string;
+  readonly locale: string;
+  readonly asOf: string;
+  /** Names of all units, built-in, of year systems and custom (U2). */
+  readonly units: readonly string[];
+  readonly sources: ReadonlyMap<string, Source>;
+  readonly dimensions: ReadonlyMap<string, Dimension>;
+  readonly facts: ReadonlyMap<string, Fact>;
+  readonly measures: ReadonlyMap<string, Measure>;
+  readonly formulas: ReadonlyMap<string, Formula>;
+  readonly windows: ReadonlyMap<string, NamedWindow>;
+  readonly comparisons: ReadonlyMap<string, Comparison>;
+  readonly alerts: ReadonlyMap<string, AlertInput>;
+  /** Names under which dimensions take part: a dimension's own name, and further parts (`ship-region`). */
+  readonly parts: ReadonlyMap<string, Dimension>;
+  readonly locate: Locate;
+}
+
+export type Source =
+  | { readonly kind: 'file'; readonly name: string; readonly file: string }
+  | { readonly kind: 'table'; readonly name: string; readonly table: string }
+  | { readonly kind: 'query'; readonly name: string; readonly query: string }
+  /** Given to the engine by the caller under the source's name. */
+  | { readonly kind: 'given'; readonly name: string };
+
+export interface Attribute {
+  readonly name: string;
+  readonly column: string;
+  /** Column that sorts the members (R1). */
+  readonly order: string | undefined;
+}
+
+export interface Dimension {
+  readonly name: string;
+  /** Without a source the linked column's values are the members. */
+  readonly source: string | undefined;
+  readonly key: string | undefined;
+  readonly attributes: ReadonlyMap<string, Attribute>;
+}
+
+export interface Role {
+  readonly name: string;
+  readonly column: string;
+  readonly horizon: 'actual' | 'plan';
+  readonly format: string | undefined;
+  readonly onBadDate: 'error' | 'blank';
+  readonly blankDates: readonly string[];
+}
+
+export interface Link {
+  readonly part: string;
+  readonly dimension: Dimension;
+  /** The attribute the column holds; undefined when it holds the dimension's key. */
+  readonly attribute: string | undefined;
+  readonly column: string;
+}
+
+export interface Band {
+  readonly name: string;
+  readonly of: string;
+  /** Sorted by threshold; an amount belongs to the greatest start not above it. */
+  readonly labels: readonly string[];
+  readonly starts: readonly number[];
+}
+
+export interface Fact {
+  readonly name: string;
+  readonly source: string;
+  readonly grain: string;
+  readonly horizon: 'actual' | 'plan';
+  readonly enters: string | undefined;
+  readonly begins: Day | undefined;
+  readonly roles: ReadonlyMap<string, Role>;
+  readonly columns: ReadonlyMap<string, Expression>;
+  readonly links: readonly Link[];
+  readonly bands: ReadonlyMap<string, Band>;
+  readonly recorded: string | undefined;
+  readonly versionKey: readonly string[];
+}
+
+export type Aggregate =
+  | { readonly kind: 'sum' | 'average' | 'min' | 'max' | 'count-distinct'; readonly column: string }
+  /** `count` of rows, or of the rows where a column is not blank. */
+  | { readonly kind: 'count'; readonly column: string | undefined }
+  /** Average of `until - from` in days or working days (M6). */
+  | { readonly kind: 'days-between'; readonly from: string; readonly until: string; readonly days: 'all' | 'working' };
+
+export type Spread = 'even' | 'working-days' | 'none' | { readonly like: string };
+
+export interface Measure {
+  readonly name: string;
+  readonly fact: Fact;
+  readonly aggregate: Aggregate;
+  readonly role: string;
+  /** A level between two roles (M5). */
+  readonly open: { readonly from: string; readonly until: string } | undefined;
+  readonly where: WhereInput | undefined;
+  readonly acrossTime: 'last' | 'last-known' | 'first' | 'average' | 'min' | 'max' | undefined;
+  readonly empty: 'zero' | 'blank' | undefined;
+  readonly spread: Spread;
+  readonly spreadAcross: Readonly<Record<string, string>> | undefined;
+  readonly unrelated: 'error' | 'blank' | 'repeat';
+  readonly format: FormatInput | undefined;
+  readonly better: 'higher' | 'lower' | undefined;
+  readonly label: string | undefined;
+}
+
+export interface Formula {
+  readonly name: string;
+  readonly text: string;
+  readonly expression: Expression;
+  readonly format: FormatInput | undefined;
+  readonly better: 'higher' | 'lower' | undefined;
+  readonly label: string | undefined;
+}
+
+export interface NamedWindow {
+  readonly name: string;
+  readonly text: string;
+  readonly window: Window;
+  readonly label: string | undefined;
+  readonly previous: Shift | undefined;
+  /** Blank instead of marked when it reaches before the data (W8). */
+  readonly full: boolean;
+  readonly builtIn: boolean;
+}
+
+export interface Comparison {
+  readonly name: string;
+  readonly shift: Shift;
+  readonly match: 'elapsed' | 'whole';
+  readonly label: string | undefined;
+}

@@ -1,0 +1,203 @@
+import * as z from 'zod/mini';
+
+/**
+ * The shape of a model file. Fixed keys are camelCase here; kebab-case is accepted everywhere (see keys.ts).
+ * What one object may not hold together (two aggregates, a file and a table) is checked in link.ts, where a
+ * message can say what to do.
+ */
+const name = z.string().check(z.minLength(1));
+const horizon = z.enum(['actual', 'plan']);
+const better = z.enum(['higher', 'lower']);
+const scalar = z.union([z.string(), z.number(), z.boolean()]);
+
+const format = z.looseObject({ style: z.optional(z.enum(['decimal', 'percent', 'currency', 'unit'])), currency: z.optional(z.string()) });
+
+const where = z.record(
+  name,
+  z.union([
+    scalar,
+    z.array(scalar),
+    z.strictObject({
+      not: z.optional(z.union([scalar, z.array(scalar)])),
+      from: z.optional(z.union([z.string(), z.number()])),
+      to: z.optional(z.union([z.string(), z.number()])),
+    }),
+  ]),
+);
+
+const yearSystem = z.strictObject({
+  starts: z.optional(z.string()),
+  numberBy: z.optional(z.enum(['start', 'end'])),
+  label: z.optional(z.string()),
+  pattern: z.optional(z.enum(['4-4-5', '4-5-4', '5-4-4', '13x4'])),
+  ends: z.optional(z.string()),
+  table: z.optional(z.string()),
+  start: z.optional(z.string()),
+  end: z.optional(z.string()),
+  years: z.optional(z.record(name, z.union([z.string(), z.strictObject({ starts: z.string(), ends: z.optional(z.string()) })]))),
+});
+
+const calendar = z.strictObject({
+  week: z.optional(z.union([z.enum(['iso', 'locale']), z.strictObject({ starts: z.string(), minDays: z.int() })])),
+  yearSystems: z.optional(z.record(name, yearSystem)),
+  periods: z.optional(
+    z.record(
+      name,
+      z.strictObject({
+        table: z.optional(z.string()),
+        start: z.optional(z.string()),
+        end: z.optional(z.string()),
+        label: z.optional(z.string()),
+        rows: z.optional(z.record(name, z.union([z.string(), z.strictObject({ starts: z.string(), ends: z.optional(z.string()) })]))),
+      }),
+    ),
+  ),
+  workingDays: z.optional(
+    z.strictObject({
+      week: z.optional(z.string()),
+      holidays: z.optional(
+        z.union([z.string(), z.array(z.string()), z.strictObject({ table: z.string(), date: z.string(), name: z.optional(z.string()) })]),
+      ),
+    }),
+  ),
+  names: z.optional(z.partialRecord(z.enum(['weekday-long', 'weekday-short', 'month-long', 'month-short']), z.record(name, z.string()))),
+  range: z.optional(z.string()),
+});
+
+const source = z.strictObject({
+  file: z.optional(z.string()),
+  table: z.optional(z.string()),
+  query: z.optional(z.string()),
+});
+
+const dimension = z.strictObject({
+  source: z.optional(z.string()),
+  key: z.optional(z.string()),
+  attributes: z.optional(z.record(name, z.union([z.string(), z.strictObject({ column: z.string(), order: z.optional(z.string()) })]))),
+  label: z.optional(z.string()),
+});
+
+const measure = z.strictObject({
+  sum: z.optional(z.string()),
+  count: z.optional(z.string()),
+  countDistinct: z.optional(z.string()),
+  average: z.optional(z.string()),
+  min: z.optional(z.string()),
+  max: z.optional(z.string()),
+  daysBetween: z.optional(z.string()),
+  workingDays: z.optional(z.boolean()),
+  open: z.optional(z.string()),
+  role: z.optional(z.string()),
+  where: z.optional(where),
+  acrossTime: z.optional(z.enum(['last', 'last-known', 'first', 'average', 'min', 'max'])),
+  empty: z.optional(z.enum(['zero', 'blank'])),
+  spread: z.optional(z.union([z.enum(['even', 'working-days', 'none']), z.strictObject({ like: z.string() })])),
+  spreadAcross: z.optional(z.record(name, z.string())),
+  unrelated: z.optional(z.enum(['error', 'blank', 'repeat'])),
+  format: z.optional(format),
+  better: z.optional(better),
+  label: z.optional(z.string()),
+});
+
+const fact = z.strictObject({
+  source: z.string(),
+  grain: z.optional(z.string()),
+  horizon: z.optional(horizon),
+  enters: z.optional(z.string()),
+  begins: z.optional(z.string()),
+  dates: z.record(
+    name,
+    z.union([
+      z.string(),
+      z.strictObject({
+        column: z.string(),
+        horizon: z.optional(horizon),
+        format: z.optional(z.string()),
+        onBadDate: z.optional(z.enum(['error', 'blank'])),
+        blankDates: z.optional(z.array(z.union([z.string(), z.number()]))),
+      }),
+    ]),
+  ),
+  columns: z.optional(z.record(name, z.string())),
+  links: z.optional(z.record(name, z.union([z.string(), z.strictObject({ dimension: z.string(), column: z.string() })]))),
+  bands: z.optional(z.record(name, z.strictObject({ of: z.string(), starts: z.record(name, z.number()) }))),
+  recorded: z.optional(z.string()),
+  versionKey: z.optional(z.array(z.string())),
+  measures: z.record(name, measure),
+  label: z.optional(z.string()),
+});
+
+const formula = z.union([
+  z.string(),
+  z.strictObject({ is: z.string(), format: z.optional(format), better: z.optional(better), label: z.optional(z.string()) }),
+]);
+
+const window = z.union([
+  z.string(),
+  z.literal(false),
+  z.strictObject({ is: z.string(), label: z.optional(z.string()), previous: z.optional(z.string()), full: z.optional(z.boolean()) }),
+]);
+
+const comparison = z.union([
+  z.string(),
+  z.strictObject({
+    shift: z.optional(z.string()),
+    base: z.optional(z.union([z.string(), z.number()])),
+    match: z.optional(z.enum(['elapsed', 'whole'])),
+    label: z.optional(z.string()),
+  }),
+]);
+
+const alert = z.strictObject({
+  reading: z.string(),
+  below: z.optional(z.number()),
+  atMost: z.optional(z.number()),
+  above: z.optional(z.number()),
+  atLeast: z.optional(z.number()),
+  by: z.optional(z.string()),
+  per: z.optional(z.array(z.string())),
+  label: z.optional(z.string()),
+});
+
+export const modelSchema = z.strictObject({
+  durchblick: z.optional(z.literal(1)),
+  $schema: z.optional(z.string()),
+  name: z.optional(z.string()),
+  timeZone: z.optional(z.string()),
+  locale: z.optional(z.string()),
+  asOf: z.optional(z.string()),
+  calendar: z.optional(calendar),
+  sources: z.optional(z.record(name, source)),
+  dimensions: z.optional(z.record(name, dimension)),
+  facts: z.record(name, fact),
+  formulas: z.optional(z.record(name, formula)),
+  windows: z.optional(z.record(name, window)),
+  comparisons: z.optional(z.record(name, comparison)),
+  alerts: z.optional(z.record(name, alert)),
+});
+
+/** A model as written in TypeScript: the shape of the file with camelCase keys. */
+export type ModelInput = z.input<typeof modelSchema>;
+export type FactInput = z.input<typeof fact>;
+export type MeasureInput = z.input<typeof measure>;
+export type YearSystemInput = z.input<typeof yearSystem>;
+export type FormatInput = z.input<typeof format>;
+export type WhereInput = z.input<typeof where>;
+export type AlertInput = z.input<typeof alert>;
+
+/** A question as it is asked (interface contract); fixed keys camelCase or kebab-case. */
+export const questionSchema = z.strictObject({
+  show: z.array(z.union([z.string(), z.strictObject({ is: z.string(), label: z.optional(z.string()) })])).check(z.minLength(1)),
+  by: z.optional(z.union([z.string(), z.array(z.string()).check(z.minLength(1))])),
+  per: z.optional(z.array(z.string())),
+  range: z.optional(z.string()),
+  asOf: z.optional(z.string()),
+  knownBy: z.optional(z.string()),
+  where: z.optional(where),
+  gaps: z.optional(z.enum(['show', 'hide'])),
+  totals: z.optional(z.union([z.boolean(), z.array(z.enum(['members', 'axis']))])),
+  order: z.optional(z.array(z.string())),
+  limit: z.optional(z.int().check(z.minimum(1))),
+  rest: z.optional(z.boolean()),
+});
+export type Question = z.input<typeof questionSchema>;

@@ -1,0 +1,161 @@
+import type { Calendar, PeriodOf } from '../calendar/calendar.ts';
+import { type Day, isoOf, parseIsoDay } from '../calendar/day.ts';
+import type { Unit } from '../calendar/unit.ts';
+import { DurchblickError, suggest } from '../errors.ts';
+import type { Fact, Model, NamedWindow } from '../model/model.ts';
+import { layWindow } from '../windows/lay.ts';
+import { type AxisKind, indexAt, type Place, placeOf, unitPlaces } from '../windows/place.ts';
+import { parsePointText } from '../windows/syntax.ts';
+import { horizonOf, type Leaf } from './bind.ts';
+import type { Asked } from './question.ts';
+import type { Bounds } from './request.ts';
+
+/** Bounds of a fact's roles as the model sees them: of whole periods for coarse facts (A2). */
+export type FactBounds = (fact: Fact, role: string) => Bounds | undefined;
+
+export interface Axis {
+  readonly kind: AxisKind;
+  readonly places: readonly Place[];
+  readonly labels: readonly string[];
+  /** The windows of the rows on an axis of windows (A6). */
+  readonly windows: readonly NamedWindow[] | undefined;
+}
+
+/** The latest date that any actual fact has in its first role (A1). */
+export const latestOf = (model: Model, bounds: FactBounds): Day | undefined => {
+  let latest: Day | undefined;
+  for (const fact of model.facts.values()) {
+    if (fact.horizon !== 'actual') continue;
+    const [first] = fact.roles.keys();
+    const last = first === undefined ? undefined : bounds(fact, first)?.last;
+    if (last !== undefined && (latest === undefined || last > latest)) latest = last;
+  }
+  return latest;
+};
+
+/** A lone point or window laid at one day, as an as-of date or a range may be given. */
+const settingAt = (calendar: Calendar, day: Day) => ({ calendar, asOf: day, horizon: 'plan' as const, first: undefined, last: undefined });
+const placeAt = (calendar: Calendar, day: Day): Place =>
+  placeOf({ start: day, end: day, index: indexAt(calendar, calendar.unit('day'), day) }, day);
+
+/** The as-of date: a date, `today`, `yesterday`, `latest`, or a point laid at today (A1). */
+export const asOfDay = (text: string, model: Model, calendar: Calendar | undefined, today: Day, bounds: FactBounds): Day => {
+  const day = parseIsoDay(text);
+  if (day !== undefined) return day;
+  if (text === 'today') return today;
+  if (text === 'yesterday') return today - 1;
+  if (text === 'latest') return latestOf(model, bounds) ?? today;
+  try {
+    const point = parsePointText(text, model.units);
+    // Before there is a calendar, today stands in: the calendar is built around it.
+    if (!calendar) return today;
+    const laid = layWindow({ kind: 'points', from: point, to: point }, placeAt(calendar, today), settingAt(calendar, today));
+    if (laid) return laid[0];
+  } catch (error) {
+    if (!(error instanceof DurchblickError) || error.code !== 'bad-window') throw error;
+  }
+  throw new DurchblickError('bad-as-of', `"${text}" is not an as-of date`, {
+    hint: 'It takes YYYY-MM-DD, latest, today, yesterday, or a point such as end(-1 month).',
+  });
+};
+
+interface Stretch {
+  readonly first: Day;
+  readonly last: Day;
+  /** The unit it was given in whole periods of (A5). */
+  readonly unit: Unit | undefined;
+}
+
+const periodOf = (calendar: Calendar, text: string): PeriodOf => {
+  const found = calendar.parse(text.trim());
+  if (found) return found;
+  throw new DurchblickError('unknown-period', `there is no period "${text.trim()}"`, {
+    hint: 'Periods are written like 2026, 2026-H2, 2026-Q3, 2026-08, 2026-W34, 2026-08-15 or a label of your own units.',
+  });
+};
+
+/** A range: two dates, two periods, one period, or a window laid at the as-of date (A5). */
+export const rangeOf = (text: string, model: Model, calendar: Calendar, asOf: Day, bounds: Bounds | undefined): Stretch => {
+  const window = model.windows.get(text);
+  if (window) {
+    const setting = { ...settingAt(calendar, asOf), first: bounds?.first, last: bounds?.last };
+    const laid = layWindow(window.window, placeAt(calendar, asOf), setting);
+    if (!laid || laid[0] > laid[1]) throw new DurchblickError('empty-range', `"${text}" covers no day at ${isoOf(asOf)}`);
+    return { first: laid[0], last: laid[1], unit: undefined };
+  }
+  // A label may hold a slash itself, so the whole text is tried first.
+  const whole = calendar.parse(text);
+  const slash = text.indexOf('/');
+  if (!whole && slash < 0 && !/\d/.test(text)) {
+    throw new DurchblickError('unknown-period', `there is no period or window "${text}"`, {
+      hint: suggest(text, model.windows.keys(), 'windows'),
+    });
+  }
+  const from = whole ?? periodOf(calendar, slash < 0 ? text : text.slice(0, slash));
+  const to = whole ?? (slash < 0 ? from : periodOf(calendar, text.slice(slash + 1)));
+  if (to.end < from.start) {
+    throw new DurchblickError('bad-range', `the range runs backwards: ${isoOf(from.start)} to ${isoOf(to.end)}`, {
+      hint: 'The first period comes first.',
+    });
+  }
+  const unit = from.unit === to.unit && (from.unit !== 'day' || from.index === to.index) ? calendar.unit(from.unit) : undefined;
+  return { first: from.start, last: to.end, unit };
+};
+
+/** From the first to the last day with data in the roles shown; cut at the as-of date unless a plan is shown (A3). */
+const defaultStretch = (leaves: readonly Leaf[], asOf: Day, bounds: FactBounds): Stretch | undefined => {
+  let [first, last] = [Number.POSITIVE_INFINITY, Number.NEGATIVE_INFINITY];
+  let plan = false;
+  for (const leaf of leaves) {
+    const known = bounds(leaf.measure.fact, leaf.measure.open?.from ?? leaf.role.name);
+    if (horizonOf(leaf) === 'plan') plan = true;
+    if (!known) continue;
+    first = Math.min(first, known.first);
+    last = Math.max(last, known.last);
+  }
+  if (!plan) last = Math.min(last, asOf);
+  return first > last ? undefined : { first, last, unit: undefined };
+};
+
+/** The axis of a question (A3, A5, A6). */
+export const axisOf = (asked: Asked, leaves: readonly Leaf[], model: Model, calendar: Calendar, asOf: Day, bounds: FactBounds): Axis => {
+  const days = calendar.unit('day');
+  const { by } = asked;
+  if (by.kind === 'windows') {
+    const place = placeAt(calendar, asOf);
+    return {
+      kind: { kind: 'windows', unit: days },
+      places: by.windows.map(() => place),
+      labels: by.windows.map((window) => window.name),
+      windows: by.windows,
+    };
+  }
+  const all = defaultStretch(leaves, asOf, bounds);
+  const range = asked.range === undefined ? undefined : rangeOf(asked.range, model, calendar, asOf, all);
+  const stretch = range ?? all;
+  if (by.kind === 'range') {
+    if (!stretch) return { kind: { kind: 'range', unit: days }, places: [], labels: [], windows: undefined };
+    const unit = stretch.unit ?? days;
+    const first = indexAt(calendar, unit, stretch.first);
+    const last = indexAt(calendar, unit, stretch.last);
+    const place = placeOf({ start: stretch.first, end: stretch.last, index: first, lastIndex: last }, asOf);
+    return {
+      kind: { kind: 'range', unit },
+      places: [place],
+      labels: [`${isoOf(stretch.first)}/${isoOf(stretch.last)}`],
+      windows: undefined,
+    };
+  }
+  const unit = calendar.unit(by.unit);
+  const kind: AxisKind = { kind: 'unit', unit };
+  if (!stretch) return { kind, places: [], labels: [], windows: undefined };
+  let { first, last } = stretch;
+  if (!range) {
+    // The default range is widened to whole periods: none is cut (A3).
+    const [a, b] = [indexAt(calendar, unit, first), indexAt(calendar, unit, last)];
+    if (a >= 0) first = unit.starts[a];
+    if (b >= 0) last = unit.ends[b];
+  }
+  const places = unitPlaces(calendar, unit, first, last, asOf);
+  return { kind, places, labels: places.map((place) => unit.label(place.index)), windows: undefined };
+};

@@ -1,0 +1,86 @@
+import type { Calendar } from '../calendar/calendar.ts';
+import type { Day } from '../calendar/day.ts';
+import type { Comparison, Fact, Model, NamedWindow } from '../model/model.ts';
+import { compare } from '../windows/compare.ts';
+import { type Lay, lay } from '../windows/lay.ts';
+import { type Place, totalPlace } from '../windows/place.ts';
+import type { Axis, FactBounds } from './axis.ts';
+
+/** What windows are laid in: one question's calendar, as-of date and data bounds. */
+export interface TimeFrame {
+  readonly model: Model;
+  readonly calendar: Calendar;
+  readonly asOf: Day;
+  readonly bounds: FactBounds;
+}
+
+/** The rows of an axis, or their total as one place (M9). */
+export interface View {
+  readonly axis: Axis;
+  readonly rows: 'periods' | 'total';
+}
+
+export const rowCount = (view: View): number => (view.rows === 'total' ? (view.axis.places.length > 0 ? 1 : 0) : view.axis.places.length);
+
+/** A reading's place in time on the way through nested comparisons: outermost first. */
+export type Chain = readonly Comparison[];
+
+/**
+ * Where a reading lies in a view: the places of its rows, taken through the comparisons around it (C1 to C6).
+ * The total of a comparison is one place from the first compared start to the last compared end (M9).
+ */
+const placesOf = (window: NamedWindow | undefined, horizon: 'actual' | 'plan', chain: Chain, view: View, frame: TimeFrame): Place[] => {
+  const { axis } = view;
+  const move = (place: Place, row: number): Place =>
+    chain.reduce((moved, { shift, match, name }) => {
+      const over = window ?? axis.windows?.[row];
+      const setting = {
+        calendar: frame.calendar,
+        axis: axis.kind,
+        asOf: frame.asOf,
+        window: over?.window,
+        previous: over?.previous,
+        horizon,
+        match,
+        name,
+      };
+      return compare(moved, shift, setting);
+    }, place);
+  if (view.rows === 'periods') return axis.places.map(move);
+  if (chain.length === 0) {
+    const own = totalPlace(axis.places, frame.asOf, 'own');
+    return own ? [own] : [];
+  }
+  const seen = axis.places
+    .map((place, row) => ({ place, moved: move(place, row) }))
+    .filter(({ place, moved }) => !moved.missing && !(horizon === 'actual' && place.start > frame.asOf));
+  const total = totalPlace(
+    seen.map(({ moved }) => moved),
+    frame.asOf,
+    'compared',
+  );
+  return total ? [total] : axis.places.slice(0, 1).map((place) => ({ ...place, missing: true }));
+};
+
+/** The first day that counts as the fact's (W11), and the last with data. */
+export const historyOf = (fact: Fact, role: string, frame: TimeFrame): { first: Day | undefined; last: Day | undefined } => {
+  const bounds = frame.bounds(fact, role);
+  return { first: fact.begins ?? bounds?.first, last: bounds?.last };
+};
+
+/** The days that a reading covers on every row of a view. */
+export const layReading = (
+  window: NamedWindow | undefined,
+  horizon: 'actual' | 'plan',
+  history: { readonly first: Day | undefined; readonly last: Day | undefined },
+  chain: Chain,
+  view: View,
+  frame: TimeFrame,
+): Lay => {
+  const places = placesOf(window, horizon, chain, view, frame);
+  const over = (row: number) => {
+    const named = window ?? view.axis.windows?.[row];
+    return { window: named?.window, full: named?.full ?? false };
+  };
+  return lay(places, over, { calendar: frame.calendar, asOf: frame.asOf, horizon, ...history });
+};

@@ -1,0 +1,148 @@
+import { type Day, parseIsoDay } from '../calendar/day.ts';
+import { DurchblickError, suggest } from '../errors.ts';
+import { type AttributeRef, attributeOf } from '../model/attributes.ts';
+import { checked } from '../model/keys.ts';
+import type { Model, NamedWindow } from '../model/model.ts';
+import { type Question, questionSchema, type WhereInput } from '../model/schema.ts';
+import { type Bound, bindText, windowOf } from './bind.ts';
+import type { MemberTest } from './request.ts';
+
+export interface AskedColumn {
+  /** Header of the column: the label, else the reading as written. */
+  readonly name: string;
+  readonly reading: string;
+  readonly bound: Bound;
+}
+
+export interface AskedFilter {
+  readonly attribute: AttributeRef;
+  readonly test: MemberTest;
+}
+
+export type AskedBy =
+  | { readonly kind: 'unit'; readonly unit: string }
+  | { readonly kind: 'windows'; readonly windows: readonly NamedWindow[] }
+  | { readonly kind: 'range' };
+
+/** A question with its names resolved. */
+export interface Asked {
+  readonly columns: readonly AskedColumn[];
+  readonly by: AskedBy;
+  readonly per: readonly { readonly name: string; readonly attribute: AttributeRef }[];
+  readonly filters: readonly AskedFilter[];
+  readonly range: string | undefined;
+  readonly asOf: string;
+  readonly knownBy: Day | undefined;
+  readonly gaps: 'show' | 'hide';
+  readonly totals: { readonly members: boolean; readonly axis: boolean };
+  readonly order: readonly { readonly bound: Bound; readonly text: string; readonly descending: boolean }[];
+  readonly limit: number | undefined;
+  readonly rest: boolean;
+}
+
+const texts = (value: unknown): string[] => (Array.isArray(value) ? value : [value]).map(String);
+
+/** Turns filters as written, `{ region: ["North"], family: { not: "Bulbs" } }`, into tests. */
+export const filtersOf = (model: Model, where: WhereInput | undefined): AskedFilter[] =>
+  Object.entries(where ?? {}).map(([name, value]) => {
+    const attribute = attributeOf(model, name);
+    if (typeof value !== 'object' || Array.isArray(value)) return { attribute, test: { values: texts(value) } };
+    const { not, from, to } = value;
+    if (not === undefined && from === undefined && to === undefined) {
+      throw new DurchblickError('bad-filter', `the filter on "${name}" says nothing`, {
+        hint: 'A value, a list, { not: … } or { from: …, to: … }.',
+      });
+    }
+    return {
+      attribute,
+      test: {
+        ...(not === undefined ? {} : { not: texts(not) }),
+        ...(from === undefined ? {} : { from }),
+        ...(to === undefined ? {} : { to }),
+      },
+    };
+  });
+
+const byOf = (model: Model, by: Question['by']): AskedBy => {
+  if (by === undefined) return { kind: 'range' };
+  const names = Array.isArray(by) ? by : [by];
+  const isUnit = (name: string) => model.units.includes(name) || (name.endsWith('s') && model.units.includes(name.slice(0, -1)));
+  if (!Array.isArray(by) && isUnit(by)) return { kind: 'unit', unit: model.units.includes(by) ? by : by.slice(0, -1) };
+  const windows = names.map((name) => {
+    const literal = /^\[(.*)\]$/.exec(name);
+    if (literal) return windowOf(model, literal[1], true, { text: name, at: 1 });
+    const found = model.windows.get(name);
+    if (found) return found;
+    if (isUnit(name))
+      throw new DurchblickError('bad-by', `"${name}" is a unit, in a list of windows`, {
+        hint: 'The axis is one unit, or a list of windows (A6).',
+      });
+    throw new DurchblickError('unknown-unit', `there is no unit or window "${name}" to ask by`, {
+      hint: suggest(name, [...model.units, ...model.windows.keys()], 'units'),
+    });
+  });
+  return { kind: 'windows', windows };
+};
+
+const PERIOD_COLUMN = 'period';
+
+/** Checks a question against the model and resolves every name in it. */
+export const askedOf = (model: Model, written: Question): Asked => {
+  const question = checked(questionSchema, written, 'question', (path) => ({ path: `question.${path.join('.')}` })) as Question;
+  const per = (question.per ?? []).map((name) => ({ name, attribute: attributeOf(model, name) }));
+  per.forEach(({ name, attribute }, i) => {
+    if (per.findIndex((other) => other.attribute.key === attribute.key) < i)
+      throw new DurchblickError('doubled-attribute', `"${name}" stands twice in per`);
+  });
+  const columns = question.show.map((column) => {
+    const { is, label } = typeof column === 'string' ? { is: column, label: undefined } : column;
+    return { name: label ?? is, reading: is, bound: bindText(model, is) };
+  });
+  const taken = new Set([PERIOD_COLUMN, ...per.map(({ name }) => name)]);
+  for (const { name } of columns) {
+    if (taken.has(name))
+      throw new DurchblickError('doubled-column', `two columns would be called "${name}"`, {
+        hint: 'Give one of them a label: { "is": "…", "label": "…" }.',
+      });
+    taken.add(name);
+  }
+  const knownBy = question.knownBy === undefined ? undefined : parseIsoDay(question.knownBy);
+  if (question.knownBy !== undefined && knownBy === undefined) {
+    throw new DurchblickError('bad-date', `known-by is "${question.knownBy}"`, { hint: 'It takes a date, YYYY-MM-DD.' });
+  }
+  const order = (question.order ?? []).map((entry) => {
+    const match = /^(.*?)\s+(asc|desc)$/s.exec(entry.trim());
+    const text = match ? match[1] : entry;
+    const shown = columns.find((column) => column.name === text);
+    return { bound: shown?.bound ?? bindText(model, text), text, descending: match?.[2] === 'desc' };
+  });
+  const { totals } = question;
+  const by = byOf(model, question.by);
+  const wanted = totals === true ? ['members', 'axis'] : totals === false || totals === undefined ? [] : totals;
+  if (wanted.includes('axis') && by.kind === 'windows' && Array.isArray(totals)) {
+    throw new DurchblickError('no-axis-total', 'windows overlap, so there is no total over them', {
+      hint: 'Ask for `totals: ["members"]` (M9).',
+    });
+  }
+  if ((question.limit !== undefined || question.rest) && per.length === 0) {
+    throw new DurchblickError('idle-limit', `"${question.limit !== undefined ? 'limit' : 'rest'}" needs members to choose from`, {
+      hint: 'Name an attribute in `per`.',
+    });
+  }
+  if (question.rest && question.limit === undefined)
+    throw new DurchblickError('idle-limit', '"rest" needs a limit', { hint: 'For example `limit: 5`.' });
+  return {
+    columns,
+    by,
+    per,
+    filters: filtersOf(model, question.where),
+    range: question.range,
+    asOf: question.asOf ?? model.asOf,
+    knownBy,
+    gaps: question.gaps ?? 'show',
+    totals: { members: wanted.includes('members') && per.length > 0, axis: wanted.includes('axis') && by.kind !== 'windows' },
+    order,
+    limit: question.limit,
+    rest: question.rest ?? false,
+  };
+};

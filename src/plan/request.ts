@@ -1,0 +1,127 @@
+/** What is asked of an engine, and what it answers: plain data, made by the plan and read by the evaluation. */
+import type { Holiday } from '../calendar/calendar.ts';
+import type { Day } from '../calendar/day.ts';
+import type { Windows } from '../kernels/events.ts';
+import type { AttributeRef } from '../model/attributes.ts';
+import type { Fact } from '../model/model.ts';
+
+/** Which members of an attribute pass (M3). Values compare as text; `from` and `to` as numbers where both are. */
+export interface MemberTest {
+  readonly values?: readonly string[];
+  readonly not?: readonly string[];
+  readonly from?: string | number;
+  readonly to?: string | number;
+}
+
+/** A condition on the rows of one fact. Plain data, so that its JSON is its identity. */
+export type Filter =
+  | { readonly kind: 'members'; readonly attribute: AttributeRef; readonly test: MemberTest }
+  /** The rows whose combination of members is, or is not, in the list. */
+  | {
+      readonly kind: 'combinations';
+      readonly attributes: readonly AttributeRef[];
+      readonly list: readonly (readonly string[])[];
+      readonly keep: 'listed' | 'others';
+    }
+  /** The date of a role is blank, or is not. */
+  | { readonly kind: 'date'; readonly role: string; readonly is: 'blank' | 'present' }
+  /** The date of a role is on or before a day, or blank (A2, `enters`). */
+  | { readonly kind: 'entered'; readonly role: string; readonly by: Day }
+  /** The date of a role is on or before a day and not blank. */
+  | { readonly kind: 'by'; readonly role: string; readonly day: Day }
+  /** `until` is blank or not before `from`; or, with `reversed`, it is before (M5, M6). */
+  | { readonly kind: 'order'; readonly from: string; readonly until: string; readonly is: 'forward' | 'reversed' };
+
+/** A value of a row: a column (computed ones included), or the days between two roles (M6). */
+export type RowValue =
+  | { readonly kind: 'column'; readonly column: string }
+  | { readonly kind: 'days-between'; readonly from: string; readonly until: string; readonly days: 'all' | 'working' };
+
+/** What to aggregate in every cell of a cube. `where` is the measure's own filter. */
+export type AggregateRequest =
+  | { readonly kind: 'rows'; readonly where: readonly Filter[] }
+  | { readonly kind: 'sum' | 'count' | 'min' | 'max'; readonly value: RowValue; readonly where: readonly Filter[] };
+
+/** Consecutive stretches of days, both ends inclusive, in order; gaps belong to no cell. */
+export interface Segments {
+  readonly key: string;
+  readonly starts: Int32Array;
+  readonly ends: Int32Array;
+}
+
+export interface RowSet {
+  readonly fact: Fact;
+  /** Whose date places a row; undefined puts every row into the only segment. */
+  readonly role: string | undefined;
+  readonly attributes: readonly AttributeRef[];
+  readonly filters: readonly Filter[];
+  /** Versions recorded later are not seen (G7). */
+  readonly knownBy: Day | undefined;
+}
+
+export interface CubeRequest extends RowSet {
+  readonly segments: Segments;
+  readonly aggregates: readonly AggregateRequest[];
+}
+
+export interface CubeColumn {
+  /** One value a cell, segment-major: `cells[segment * tuples.length + tuple]`. Sums are scaled by 10^scale. */
+  readonly cells: Float64Array;
+  /** Decimals of an exact sum (M10); -1 when it is inexact. 0 for counts; of min and max the column's own. */
+  readonly scale: number;
+}
+
+/** An engine's answer: aggregates by day segment and combination of members. */
+export interface Cube {
+  readonly segments: Segments;
+  /** Combinations of members, as texts in the order of the request's attributes; only those that have rows. */
+  readonly tuples: readonly (readonly string[])[];
+  readonly columns: readonly CubeColumn[];
+}
+
+export interface EventsRequest extends RowSet {
+  /** Days are taken as the start of their segment, so that coarse rows stand on their whole period. */
+  readonly segments: Segments;
+  readonly where: readonly Filter[];
+  /** `distinct`: how many values of the column. `latest`: the sum of the value over each combination of links' own last day (M4). */
+  readonly count:
+    | { readonly kind: 'distinct'; readonly column: string }
+    | { readonly kind: 'latest'; readonly value: RowValue | undefined };
+  readonly windows: readonly Windows[];
+}
+
+export interface Events {
+  readonly tuples: readonly (readonly string[])[];
+  /** For each of the request's windows one value an anchor and tuple, anchor-major; `seen` is 0 where no row stands behind. */
+  readonly values: readonly Float64Array[];
+  readonly seen: readonly Uint8Array[];
+  readonly scale: number;
+}
+
+/** First and last date in a role (W11). Blank dates aside; undefined when there is none. */
+export interface Bounds {
+  readonly first: Day;
+  readonly last: Day;
+}
+
+/** A fault in the data that does not stop the answer, such as dates turned into blanks (D3). */
+export interface DataNote {
+  readonly code: string;
+  readonly fact: string;
+  readonly role?: string;
+  readonly count: number;
+  readonly message: string;
+}
+
+/** What the calendar of a model needs from its data: tables of periods and holidays. */
+export interface CalendarTables {
+  readonly rows: (source: string, columns: readonly string[]) => Promise<readonly Record<string, unknown>[]>;
+  /** The holidays of an iCalendar file (U10): every day between two days that an event touches in the time zone. */
+  readonly holidays: (file: string, timeZone: string, first: Day, last: Day) => Promise<readonly Holiday[]>;
+}
+
+/** What the core needs of an `AbortSignal`. */
+export interface Cancellation {
+  readonly aborted: boolean;
+  readonly addEventListener: (type: 'abort', listener: () => void) => void;
+}

@@ -1,0 +1,28 @@
+import type { DayRange } from '../evaluate/view.ts';
+
+const DAY_MS = 86_400_000;
+
+/** A stretch of days in words, in a locale: `1–15 Aug 2026`, `15 Aug 2026`. */
+export const daysInWords = (range: DayRange, locale: string): string => {
+  const format = new Intl.DateTimeFormat(locale, { day: 'numeric', month: 'short', year: 'numeric', timeZone: 'UTC' });
+  const at = (day: number) => day * DAY_MS;
+  // Thin and narrow no-break spaces around the dash vary between runtimes; results must not (R3).
+  return format.formatRange(at(range.start), at(range.end)).replace(/[\u2009\u202f\u00a0]/g, ' ');
+};
+
+const hull = (ranges: Iterable<DayRange | null>): DayRange | undefined => {
+  let found: DayRange | undefined;
+  for (const range of ranges) {
+    if (!range) continue;
+    found = found ? { start: Math.min(found.start, range.start), end: Math.max(found.end, range.end) } : range;
+  }
+  return found;
+};
+
+/** What a result covers and compares, in words (R2): `1–15 Aug 2026 against 1–15 Aug 2025`. */
+export const captionOf = (covered: Iterable<DayRange | null>, compared: Iterable<DayRange | null>, locale: string): string => {
+  const own = hull(covered);
+  const other = hull(compared);
+  if (!own) return other ? daysInWords(other, locale) : '';
+  return other ? `${daysInWords(own, locale)} against ${daysInWords(other, locale)}` : daysInWords(own, locale);
+};

@@ -1,0 +1,69 @@
+import type { Form } from '../language/syntax.ts';
+import type { Model } from '../model/model.ts';
+import type { FormatInput } from '../model/schema.ts';
+import type { Bound, Leaf } from '../plan/bind.ts';
+
+/** How a column's numbers are written for people; options of `Intl.NumberFormat`. */
+export type Format = FormatInput & Intl.NumberFormatOptions;
+
+const PERCENT: Format = { style: 'percent', minimumFractionDigits: 1, maximumFractionDigits: 1 };
+const PLAIN: Format = { maximumFractionDigits: 2 };
+
+const formFormat = (form: Form, own: Format | undefined): Format | undefined => {
+  if (form === 'change' || form === 'ratio') return PERCENT;
+  if (form === 'index') return { minimumFractionDigits: 1, maximumFractionDigits: 1 };
+  return own;
+};
+
+const leafFormat = (leaf: Leaf): Format => {
+  const { aggregate, format } = leaf.measure;
+  if (format) return format as Format;
+  return aggregate.kind === 'count' || aggregate.kind === 'count-distinct' ? { maximumFractionDigits: 0 } : PLAIN;
+};
+
+/** The format of a reading: its measure's or formula's, or what the form of its comparison asks for. */
+export const formatOf = (bound: Bound, reading: string, model: Model): Format => {
+  const formula = model.formulas.get(reading);
+  if (formula?.format) return formula.format as Format;
+  const walk = (node: Bound): Format | undefined => {
+    switch (node.kind) {
+      case 'leaf':
+        return leafFormat(node);
+      case 'vs':
+        return formFormat(node.form, walk(node.of));
+      case 'negate':
+        return walk(node.of);
+      case 'call':
+        return walk(node.args[0]);
+      case 'days':
+        return { maximumFractionDigits: 0 };
+      case 'binary': {
+        const [left, right] = [walk(node.left), walk(node.right)];
+        if (node.operator === '+' || node.operator === '-') return left ?? right;
+        if (node.operator === '*') return node.left.kind === 'number' ? right : node.right.kind === 'number' ? left : undefined;
+        return node.right.kind === 'number' ? left : undefined;
+      }
+      default:
+        return undefined;
+    }
+  };
+  return walk(bound) ?? PLAIN;
+};
+
+/** The unit a column's numbers are in, to be said once in a header: a currency, `%`, or nothing. */
+export const unitOfFormat = (format: Format): string | undefined =>
+  format.style === 'currency' ? format.currency : format.style === 'percent' ? '%' : format.style === 'unit' ? format.unit : undefined;
+
+/** Writes a value for people, in the model's locale; blank is an empty text. */
+export const formatter = (format: Format, locale: string): ((value: number | null) => string) => {
+  const writer = new Intl.NumberFormat(locale, format as Intl.NumberFormatOptions);
+  return (value) => (value === null ? '' : writer.format(value));
+};
+
+/** Full precision, `.` decimal, never an exponent; blank is an empty text. */
+export const plainNumber = (value: number | null): string => {
+  if (value === null) return '';
+  const text = String(value === 0 ? 0 : value);
+  if (!text.includes('e')) return text;
+  return Number.isInteger(value) ? String(BigInt(value)) : value.toFixed(20).replace(/0+$/, '');
+};

@@ -1,0 +1,191 @@
+import { type Day, isoOf } from '../calendar/day.ts';
+import type { Answer, AnswerRow } from '../evaluate/answer.ts';
+import type { Note } from '../evaluate/notes.ts';
+import type { DayRange } from '../evaluate/view.ts';
+import { hasComparison } from '../evaluate/view.ts';
+import type { Model } from '../model/model.ts';
+import { leavesOf } from '../plan/bind.ts';
+import type { Asked } from '../plan/question.ts';
+import { captionOf } from './caption.ts';
+import { type Format, formatOf, formatter, plainNumber, unitOfFormat } from './format.ts';
+
+export interface Period {
+  readonly label: string;
+  /** First and last day and the day windows are laid at, `YYYY-MM-DD`, inclusive. */
+  readonly start: string;
+  readonly end: string;
+  readonly anchor: string;
+  /** The as-of date lies inside: the period is not over (A4). */
+  readonly partial: boolean;
+  /** The range takes only part of the period (A5). */
+  readonly cut?: true;
+}
+
+export interface ResultColumn {
+  readonly name: string;
+  readonly kind: 'period' | 'attribute' | 'reading';
+  readonly label: string;
+  readonly expression?: string;
+  readonly format?: Format;
+  /** A currency code, `%`, or what else the numbers are in. */
+  readonly unit?: string;
+  readonly better?: 'higher' | 'lower';
+  readonly horizon?: 'actual' | 'plan';
+}
+
+export type Cell = string | number | null;
+export interface ComparedDays {
+  readonly start: string;
+  readonly end: string;
+}
+
+/** A row as a plain object: `period`, the attributes, and each reading by its column's name; blank is null. */
+export type ResultRow = Readonly<Record<string, Cell>>;
+
+export interface ResultJson {
+  readonly asOf: string;
+  readonly unit: string | null;
+  readonly caption: string;
+  readonly periods: readonly Period[];
+  readonly columns: readonly ResultColumn[];
+  readonly rows: readonly (readonly Cell[])[];
+  readonly totals: readonly (readonly Cell[])[];
+  readonly compared: Readonly<Record<string, readonly (ComparedDays | null)[]>>;
+  readonly notes: readonly Note[];
+}
+
+/** A table of texts, formatted for people: total rows follow what they sum up. */
+export interface TextTable {
+  readonly header: readonly string[];
+  readonly kinds: readonly ('period' | 'attribute' | 'reading')[];
+  readonly rows: readonly { readonly kind: 'cell' | 'others' | 'total'; readonly cells: readonly string[] }[];
+}
+
+/** The answer to a question. Iterates as plain objects. */
+export interface Result extends ResultJson, Iterable<ResultRow> {
+  readonly locale: string;
+  readonly toTable: () => TextTable;
+  /** RFC 4180; numbers plain and in full precision, blank = empty field. */
+  readonly toCsv: () => string;
+  /** One JSON object a row and line. */
+  readonly toNdjson: () => string;
+  /** A GitHub-flavoured Markdown table. */
+  readonly toMarkdown: () => string;
+  readonly toJson: () => ResultJson;
+}
+
+const TOTAL = 'Total';
+
+const isoRange = (range: DayRange | null): ComparedDays | null => (range ? { start: isoOf(range.start), end: isoOf(range.end) } : null);
+
+/**
+ * Fields that a spreadsheet would run as formulas are texts of members and labels; the file keeps them as they
+ * are, because RFC 4180 has no way to mark them and changing data would be worse.
+ */
+const csvField = (text: string): string => (/[",\r\n]/.test(text) || text !== text.trim() ? `"${text.replaceAll('"', '""')}"` : text);
+
+const markdownField = (text: string): string =>
+  text.replaceAll('\\', '\\\\').replaceAll('|', '\\|').replaceAll('<', '&lt;').replaceAll('\n', ' ');
+
+/** Dresses an answer: labels, days in ISO form, formats, caption and the ways out (R2). */
+export const resultOf = (answer: Answer, asked: Asked, model: Model, asOf: Day, notes: readonly Note[]): Result => {
+  const { axis } = answer;
+  const first = answer.rows.filter((row) => row.kind === 'cell');
+  const periods: Period[] = axis.places.map((place, index) => {
+    // A row of windows has no period of its own; it shows the days that were covered on it.
+    const ranges = axis.windows
+      ? first.filter((row) => row.period === index).flatMap(({ covered }) => covered.filter((range) => range !== null))
+      : [];
+    const start = ranges.length > 0 ? Math.min(...ranges.map((range) => range.start)) : place.start;
+    const end = ranges.length > 0 ? Math.max(...ranges.map((range) => range.end)) : place.end;
+    const cut = place.cutStart || place.cutEnd;
+    return {
+      label: axis.labels[index],
+      start: isoOf(start),
+      end: isoOf(end),
+      anchor: isoOf(place.anchor),
+      partial: place.partial,
+      ...(cut ? { cut: true as const } : {}),
+    };
+  });
+  const columns: ResultColumn[] = [
+    { name: 'period', kind: 'period', label: 'period' },
+    ...asked.per.map(({ name }) => ({ name, kind: 'attribute' as const, label: name })),
+    ...asked.columns.map(({ name, reading, bound }) => {
+      const format = formatOf(bound, reading, model);
+      const leaves = leavesOf(bound);
+      const own = bound.kind === 'leaf' ? bound.measure : model.formulas.get(reading);
+      const better = own?.better ?? (leaves.length === 1 ? leaves[0].measure.better : undefined);
+      const plan = leaves.length > 0 && leaves.every((leaf) => leaf.role.horizon === 'plan');
+      const label = name !== reading ? name : (own?.label ?? name);
+      return {
+        name,
+        kind: 'reading' as const,
+        label,
+        expression: reading,
+        format,
+        unit: unitOfFormat(format),
+        ...(better ? { better } : {}),
+        horizon: plan ? ('plan' as const) : ('actual' as const),
+      };
+    }),
+  ];
+  const cells = (row: AnswerRow): Cell[] => [row.period === undefined ? TOTAL : axis.labels[row.period], ...row.members, ...row.values];
+  const compared: Record<string, (ComparedDays | null)[]> = {};
+  asked.columns.forEach(({ name, bound }, k) => {
+    if (hasComparison(bound)) compared[name] = answer.rows.map((row) => isoRange(row.compared[k]));
+  });
+  const caption = captionOf(
+    answer.rows.map((row) => row.covered[0]),
+    answer.rows.flatMap((row) => row.compared),
+    model.locale,
+  );
+  const json: ResultJson = {
+    asOf: isoOf(asOf),
+    unit: asked.by.kind === 'unit' ? asked.by.unit : null,
+    caption,
+    periods,
+    columns,
+    rows: answer.rows.map(cells),
+    totals: answer.totals.map(cells),
+    compared,
+    notes,
+  };
+  // Total rows stand behind the rows they sum up; those over the axis come last.
+  const inOrder = (): AnswerRow[] => {
+    const groups = Array.from({ length: axis.places.length + 1 }, (): AnswerRow[] => []);
+    for (const row of [...answer.rows, ...answer.totals]) groups[row.period ?? axis.places.length].push(row);
+    return groups.flat();
+  };
+  const header = columns.map(({ label }) => label);
+  const table = (write: (value: Cell, column: number) => string) => inOrder().map((row) => cells(row).map(write));
+  const writers = columns.map(({ format }) => (format ? formatter(format, model.locale) : undefined));
+  const formatted = (value: Cell, column: number): string =>
+    typeof value === 'string' ? value : (writers[column]?.(value) ?? plainNumber(value));
+  return {
+    ...json,
+    locale: model.locale,
+    toJson: () => json,
+    toTable: () => ({
+      header: columns.map(({ label }) => label),
+      kinds: columns.map(({ kind }) => kind),
+      rows: inOrder().map((row) => ({ kind: row.kind, cells: cells(row).map(formatted) })),
+    }),
+    toCsv: () => {
+      const plain = table((value) => (typeof value === 'string' ? csvField(value) : plainNumber(value)));
+      return `${[columns.map(({ name }) => csvField(name)), ...plain].map((row) => row.join(',')).join('\r\n')}\r\n`;
+    },
+    toNdjson: () =>
+      inOrder()
+        .map((row) => `${JSON.stringify(Object.fromEntries(cells(row).map((value, k) => [columns[k].name, value])))}\n`)
+        .join(''),
+    toMarkdown: () => {
+      const rule = columns.map(({ kind }) => (kind === 'reading' ? '---:' : '---'));
+      const rows = [header.map(markdownField), rule, ...table((value, k) => markdownField(formatted(value, k)))];
+      return `${rows.map((row) => `| ${row.join(' | ')} |`).join('\n')}\n`;
+    },
+    [Symbol.iterator]: function* () {
+      for (const row of json.rows) yield Object.fromEntries(row.map((value, k) => [columns[k].name, value]));
+    },
+  };
+};

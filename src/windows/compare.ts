@@ -1,0 +1,173 @@
+import type { Calendar } from '../calendar/calendar.ts';
+import { addMonths, type Day } from '../calendar/day.ts';
+import type { Unit } from '../calendar/unit.ts';
+import { DurchblickError } from '../errors.ts';
+import { type AxisKind, anchorOf, exists, indexAt, type Place, placeOf } from './place.ts';
+import type { Shift, Window } from './syntax.ts';
+
+export interface CompareSetting {
+  readonly calendar: Calendar;
+  readonly axis: AxisKind;
+  readonly asOf: Day;
+  /** The window a reading is laid over; undefined for a plain reading. */
+  readonly window: Window | undefined;
+  /** The window's own `previous:` shift, on an axis of windows (C5). */
+  readonly previous: Shift | undefined;
+  readonly horizon: 'actual' | 'plan';
+  readonly match: 'elapsed' | 'whole';
+  /** How the comparison was written, for messages. */
+  readonly name: string;
+}
+
+const cannot = (setting: CompareSetting, hint: string): never => {
+  const axis = setting.axis.kind === 'unit' ? `by ${setting.axis.unit.name}` : 'on this axis';
+  throw new DurchblickError('cannot-compare', `"vs ${setting.name}" cannot be laid out ${axis}`, { hint });
+};
+
+/** What would work instead, for C7. */
+const whatWorks = (unit: Unit): string => {
+  if (unit.basis === 'own') return `On ${unit.name}: previous, -1 ${unit.name}, a shift by days (-P364D) or a base.`;
+  if (unit.basis === 'week') return `By ${unit.name}: previous, year-earlier, -1 ${unit.yearUnit}, a shift by weeks (-P52W) or a base.`;
+  return `By ${unit.name}: previous, year-earlier, multiples of ${unit.months} months, a shift by days or weeks or a base.`;
+};
+
+/** A partial period is matched by elapsed time, unless all of its counterpart is asked for (C3). */
+const takesWhole = (place: Place, setting: CompareSetting): boolean =>
+  !place.partial || setting.match === 'whole' || (setting.window === undefined && setting.horizon === 'plan');
+
+const landed = (place: Place, parts: Partial<Place> & { start: Day; end: Day }, anchor: Day | undefined, asOf: Day): Place => ({
+  ...place,
+  ...parts,
+  anchor: anchor === undefined ? anchorOf(parts.start, parts.end, asOf) : Math.min(anchor, parts.end),
+  partial: anchor === undefined ? parts.start <= asOf && asOf < parts.end : true,
+});
+
+const byMonths = (place: Place, months: number, setting: CompareSetting): Place => {
+  const { axis, asOf } = setting;
+  const { unit } = axis;
+  const plain = setting.window === undefined;
+  const plainDay = plain && axis.kind === 'unit' && unit.basis === 'day';
+  const move = (day: Day): Day => addMonths(day, months, plainDay ? 'same' : 'sticky');
+  const dateMoves = [...place.dateMoves, { months }];
+  if (unit.months > 0 && months % unit.months === 0) {
+    const by = months / unit.months;
+    const [index, lastIndex] = [place.index + by, place.lastIndex + by];
+    exists(unit, index);
+    exists(unit, lastIndex);
+    const start = place.cutStart ? Math.max(move(place.start), unit.starts[index]) : unit.starts[index];
+    const end = place.cutEnd ? Math.min(move(place.end), unit.ends[lastIndex]) : unit.ends[lastIndex];
+    return landed(place, { start, end, index, lastIndex, dateMoves }, takesWhole(place, setting) ? undefined : move(place.anchor), asOf);
+  }
+  if (plain && axis.kind === 'unit' && unit.basis !== 'day') return cannot(setting, whatWorks(unit));
+  const [start, end] = [move(place.start), move(place.end)];
+  const days = unit.basis === 'day';
+  const index = days ? indexAt(setting.calendar, unit, start) : place.index;
+  const lastIndex = days ? indexAt(setting.calendar, unit, end) : place.lastIndex;
+  const whole = days && takesWhole(place, setting);
+  const moved = landed(place, { start, end, index, lastIndex, dateMoves }, whole ? undefined : move(place.anchor), asOf);
+  return place.partial ? moved : { ...moved, partial: false, anchor: move(place.anchor) };
+};
+
+/** The k-th period inside its outer period goes to the k-th inside the shifted one; undefined when there is none (C4). */
+const counterpart = (calendar: Calendar, inner: Unit, outer: Unit, index: number, count: number): number | undefined => {
+  const from = indexAt(calendar, outer, inner.starts[index]);
+  if (from < 0 || !exists(outer, from + count)) return undefined;
+  if (inner === outer) return from + count;
+  const first = (outerIndex: number): number => {
+    const found = indexAt(calendar, inner, outer.starts[outerIndex]);
+    return found < 0 ? ~found : found;
+  };
+  const target = first(from + count) + (index - first(from));
+  return exists(inner, target) && inner.starts[target] <= outer.ends[from + count] ? target : undefined;
+};
+
+const byUnits = (place: Place, name: string, count: number, setting: CompareSetting): Place => {
+  const { calendar, axis, asOf } = setting;
+  const outer = calendar.unit(name);
+  if (outer.months > 0) return byMonths(place, count * outer.months, setting);
+  let inner = axis.unit;
+  let { index, lastIndex } = place;
+  let cut: Pick<Place, 'cutStart' | 'cutEnd'> = place;
+  if (!calendar.nests(inner, outer)) {
+    if (axis.kind === 'unit') return cannot(setting, whatWorks(inner));
+    inner = calendar.unit('day');
+    index = indexAt(calendar, inner, place.start);
+    lastIndex = indexAt(calendar, inner, place.end);
+    cut = { cutStart: false, cutEnd: false };
+  }
+  const first = counterpart(calendar, inner, outer, index, count);
+  const last = lastIndex === index ? first : counterpart(calendar, inner, outer, lastIndex, count);
+  if (first === undefined || last === undefined) return { ...place, missing: true };
+  // A cut day moves by its number in the period, not beyond the counterpart's end.
+  const start = cut.cutStart ? Math.min(inner.starts[first] + place.start - inner.starts[index], inner.ends[first]) : inner.starts[first];
+  const end = cut.cutEnd ? Math.min(inner.starts[last] + place.end - inner.starts[lastIndex], inner.ends[last]) : inner.ends[last];
+  const back = inner === axis.unit ? { index: first, lastIndex: last } : {};
+  const moved = landed(place, { start, end, ...back }, takesWhole(place, setting) ? undefined : start + place.anchor - place.start, asOf);
+  return { ...moved, dateMoves: [...place.dateMoves, { days: moved.anchor - place.anchor }] };
+};
+
+/** The unit a window keeps to: of `start(unit)/anchor` and `since(unit)/done(unit)`; undefined for all others (C5). */
+export const ownUnit = (window: Window): string | undefined => {
+  if (window.kind !== 'points' || window.from.moves.length > 0 || window.to.moves.length > 0) return undefined;
+  const { from, to } = window;
+  if (from.kind === 'start' && from.offset === 0 && from.unit !== 'period' && to.kind === 'anchor') return from.unit;
+  if (from.kind === 'since' && to.kind === 'done' && from.unit === to.unit) return from.unit;
+  return undefined;
+};
+
+const previousOf = (place: Place, setting: CompareSetting): Place => {
+  const { axis, window } = setting;
+  const { unit } = axis;
+  if (axis.kind === 'windows') {
+    if (setting.previous) return compare(place, setting.previous, setting);
+    const own = window && ownUnit(window);
+    if (own) return byUnits(place, own, -1, setting);
+    if (window && window.kind !== 'points') return { ...place, back: place.back + 1 };
+    return cannot(setting, 'Give the window a shift of its own: `previous: -P14D` (C5).');
+  }
+  const count = place.lastIndex - place.index + 1;
+  if (axis.kind === 'range' && unit.basis === 'day') {
+    const covered = (setting.horizon === 'plan' ? place.end : place.anchor) - place.start + 1;
+    return { ...place, days: place.days - covered };
+  }
+  return byUnits(place, unit.name, -count, setting);
+};
+
+const yearEarlier = (place: Place, setting: CompareSetting): Place => {
+  const { axis, window, calendar } = setting;
+  let unit = axis.kind === 'unit' ? axis.unit : undefined;
+  if (axis.kind === 'windows' && window) {
+    const own = ownUnit(window);
+    const found = own === undefined ? undefined : calendar.unit(own);
+    if (found?.basis === 'week') unit = found;
+  }
+  if (unit?.basis === 'own') return cannot(setting, whatWorks(unit));
+  if (unit?.basis === 'week' && unit.yearUnit) return byUnits(place, unit.yearUnit, -1, setting);
+  return byMonths(place, -12, setting);
+};
+
+/** Where a comparison takes a place (C1 to C6). */
+export const compare = (place: Place, shift: Shift, setting: CompareSetting): Place => {
+  if (place.missing) return place;
+  switch (shift.kind) {
+    case 'days':
+      return { ...place, days: place.days + shift.days };
+    case 'months':
+      return byMonths(place, shift.months, setting);
+    case 'units':
+      return byUnits(place, shift.unit, shift.count, setting);
+    case 'previous':
+      return previousOf(place, setting);
+    case 'year-earlier':
+      return yearEarlier(place, setting);
+    case 'base': {
+      const period = setting.calendar.parse(shift.period);
+      if (!period) {
+        throw new DurchblickError('unknown-period', `there is no period "${shift.period}"`, {
+          hint: 'Periods are written like 2026, 2026-Q3, 2026-08, 2026-W34, 2026-08-15 or a label of your own units.',
+        });
+      }
+      return placeOf({ start: period.start, end: period.end, index: 0 }, setting.asOf);
+    }
+  }
+};

@@ -1,0 +1,175 @@
+import type { Calendar } from '../calendar/calendar.ts';
+import { addDuration, type Day } from '../calendar/day.ts';
+import { exists, indexAt, moveDate, type Place } from './place.ts';
+import { PERIOD, type Point, type Window } from './syntax.ts';
+
+/** Why a laid window covers no days, or must not be read. */
+export const COVERED = 0;
+/** From after to, or a point that does not exist (W2, W5). */
+export const EMPTY = 1;
+/** An actual reading wholly after the as-of date (A4, W7). */
+export const FUTURE = 2;
+/** No counterpart (C4). */
+export const MISSING = 3;
+/** Wholly before the fact's first day (M2). */
+export const BEFORE = 4;
+/** Reaches before the fact's first day, and the window is `full` (W8). */
+export const SHORT = 5;
+
+/**
+ * A window laid at every place of an axis: the days covered, `from[i]..to[i]` inclusive, where `state[i]` is
+ * COVERED; `from > to` elsewhere. This is all that the rest of the system knows of windows.
+ */
+export interface Lay {
+  readonly from: Int32Array;
+  readonly to: Int32Array;
+  readonly state: Uint8Array;
+  /** 1 where a window reaches before the fact's first day (W8). */
+  readonly short: Uint8Array;
+}
+
+export interface LaySetting {
+  readonly calendar: Calendar;
+  readonly asOf: Day;
+  /** Actual roles are cut at the as-of date; plan roles are not (A2). */
+  readonly horizon: 'actual' | 'plan';
+  /** The fact's first and last day in the role (W2, W11); undefined when it has no rows. */
+  readonly first: Day | undefined;
+  readonly last: Day | undefined;
+}
+
+const layPoint = (point: Point, place: Place, setting: LaySetting): Day | undefined => {
+  const { calendar } = setting;
+  let day: Day | undefined;
+  switch (point.kind) {
+    case 'anchor':
+      day = place.anchor;
+      break;
+    case 'asof':
+      day = moveDate(setting.asOf, place.dateMoves);
+      break;
+    case 'date':
+      day = moveDate(point.day, place.dateMoves);
+      break;
+    case 'first':
+      day = setting.first;
+      break;
+    case 'last':
+      day = setting.last;
+      if (day !== undefined && setting.horizon === 'actual') day = Math.min(day, setting.asOf);
+      break;
+    case 'start':
+    case 'end': {
+      if (point.unit === PERIOD) {
+        day = point.kind === 'start' ? place.start : place.end;
+        break;
+      }
+      const unit = calendar.unit(point.unit);
+      const found = indexAt(calendar, unit, place.anchor);
+      // On a day without a period, start looks at the next one and end at the previous (U7).
+      const here = found >= 0 ? found : point.kind === 'start' ? ~found : ~found - 1;
+      const index = here + point.offset;
+      if (exists(unit, index)) day = (point.kind === 'start' ? unit.starts : unit.ends)[index];
+      break;
+    }
+    default: {
+      const unit = calendar.unit(point.unit);
+      const found = indexAt(calendar, unit, place.anchor);
+      const index = found < 0 ? ~found - 1 : unit.ends[found] === place.anchor ? found : found - 1;
+      if (exists(unit, index)) day = (point.kind === 'done' ? unit.ends : unit.starts)[index];
+    }
+  }
+  if (day === undefined) return undefined;
+  return point.moves.reduce((d, move) => addDuration(d, move, move.sign), day);
+};
+
+/** First and last day of a window at a place, before any cut; undefined when a point does not exist. */
+export const layWindow = (window: Window, place: Place, setting: LaySetting): readonly [Day, Day] | undefined => {
+  let from: Day | undefined;
+  let to: Day | undefined;
+  if (window.kind === 'points') {
+    from = layPoint(window.from, place, setting);
+    to = layPoint(window.to, place, setting);
+  } else if (window.kind === 'before') {
+    to = layPoint(window.to, place, setting);
+    // The far end of a duration is exclusive (W3).
+    if (to !== undefined) from = addDuration(to, window.duration, -1) + 1;
+  } else {
+    from = layPoint(window.from, place, setting);
+    if (from !== undefined) to = addDuration(from, window.duration, 1) - 1;
+  }
+  if (from === undefined || to === undefined) return undefined;
+  if (window.kind !== 'points') {
+    for (let k = 0; k < place.back; k++) {
+      to = from - 1;
+      from = addDuration(to, window.duration, -1) + 1;
+    }
+  }
+  return [from, to];
+};
+
+export interface Laid {
+  /** Undefined for a plain reading: the period's own days (W6). */
+  readonly window: Window | undefined;
+  readonly full: boolean;
+}
+
+/** Lays a reading at the places of an axis (W5 to W8, A4, C10). `windows` may differ from row to row (A6). */
+export const lay = (places: readonly Place[], windows: (row: number) => Laid, setting: LaySetting): Lay => {
+  const count = places.length;
+  const result: Lay = {
+    from: new Int32Array(count),
+    to: new Int32Array(count).fill(-1),
+    state: new Uint8Array(count),
+    short: new Uint8Array(count),
+  };
+  const { asOf, first } = setting;
+  const actual = setting.horizon === 'actual';
+  places.forEach((place, row) => {
+    const { window, full } = windows(row);
+    const { state, short } = result;
+    if (place.missing) {
+      state[row] = MISSING;
+      return;
+    }
+    const future = actual && place.start > asOf;
+    if (future && place.days === 0) {
+      state[row] = FUTURE;
+      return;
+    }
+    const laid = window ? layWindow(window, place, setting) : ([place.start, actual ? place.anchor : place.end] as const);
+    if (!laid) {
+      state[row] = first !== undefined && place.anchor < first ? BEFORE : EMPTY;
+      return;
+    }
+    let [from, to] = laid;
+    const empty = from > to;
+    // What is covered is cut at the as-of date first, then moved (C2), then cut again where it lands (C10).
+    if (actual && !future && from <= asOf) to = Math.min(to, asOf);
+    from += place.days;
+    to += place.days;
+    if (actual && !empty && from > asOf) {
+      state[row] = FUTURE;
+      return;
+    }
+    if (actual) to = Math.min(to, asOf);
+    if (first !== undefined && to < first && from < first) {
+      state[row] = BEFORE;
+      return;
+    }
+    if (from > to) {
+      state[row] = EMPTY;
+      return;
+    }
+    if (window && first !== undefined && from < first) {
+      short[row] = 1;
+      if (full) {
+        state[row] = SHORT;
+        return;
+      }
+    }
+    result.from[row] = from;
+    result.to[row] = to;
+  });
+  return result;
+};
