@@ -17,6 +17,7 @@ import { leavesOf } from './plan/bind.ts';
 import { buildCalendar, calendarRules, yearsIn } from './plan/calendar.ts';
 import { type AskedFilter, askedOf, filtersOf } from './plan/question.ts';
 import type { Bounds, Cancellation, DataNote, Filter, Segments } from './plan/request.ts';
+import { actualHistory, type LaidWindow, windowsAt } from './plan/windows.ts';
 import { type Result, resultOf } from './result/result.ts';
 import { OUTSIDE } from './windows/place.ts';
 
@@ -49,6 +50,8 @@ export interface Book {
   readonly calendar: () => Promise<Calendar>;
   /** The as-of date of a text, the model's own when left out (A1). */
   readonly asOf: (text?: string) => Promise<Day>;
+  /** Every window of the model with its days at the as-of date. */
+  readonly windows: (asOf?: string) => Promise<{ readonly asOf: Day; readonly windows: readonly LaidWindow[] }>;
   /** First and last day with data in a role, of whole periods for coarse facts (W11). */
   readonly bounds: (fact: string, role: string) => Promise<Bounds | undefined>;
   readonly dataNotes: readonly DataNote[];
@@ -56,8 +59,21 @@ export interface Book {
   readonly close: () => Promise<void>;
 }
 
+/** Runs something with wider and wider margins around the data, until no window reaches past the calendar (U8). */
+const widening = async <T>(run: (marginYears: number) => Promise<T>): Promise<T> => {
+  for (const margin of MARGINS) {
+    try {
+      return await run(margin);
+    } catch (error) {
+      if (!(error instanceof DurchblickError) || error.code !== OUTSIDE) throw error;
+    }
+  }
+  return run(WIDEST);
+};
+
 /** Years around the data for which the calendar is built; widened when a window reaches further. */
-const MARGINS = [3, 30, 300, 3000];
+const MARGINS = [3, 30, 300];
+const WIDEST = 9000;
 
 /** Checks that the members a filter asks for exist; an error with the nearest one otherwise (M3). */
 const checkMembers = async (
@@ -222,8 +238,7 @@ export const open = async (model: Model, engine: Engine, options: OpenBookOption
     const raw = await allBounds(asked.knownBy);
     const leaves = asked.columns.flatMap(({ bound }) => leavesOf(bound));
     const far = [asked.range ?? '', asked.asOf, ...asked.columns.map(({ reading }) => reading)].flatMap(yearsIn);
-    for (const margin of MARGINS) {
-      try {
+    return widening(async (margin) => {
         const rough = asOfDay(asked.asOf, model, undefined, today(), raw);
         const calendar = await calendarOver([...anchorDays(rough), ...far, ...baseYears(model)], margin);
         const bounds = periodBounds(raw, calendar);
@@ -248,11 +263,7 @@ export const open = async (model: Model, engine: Engine, options: OpenBookOption
         };
         const outcome = await answer(asked, axis, evaluation);
         return resultOf(outcome, asked, model, asOf, found.list());
-      } catch (error) {
-        if (!(error instanceof DurchblickError) || error.code !== OUTSIDE || margin === MARGINS[MARGINS.length - 1]) throw error;
-      }
-    }
-    throw new Error('no margin is left');
+    });
   };
 
   const latestAsOf = async (text = model.asOf): Promise<Day> => {
@@ -266,6 +277,13 @@ export const open = async (model: Model, engine: Engine, options: OpenBookOption
     ask,
     asOf: latestAsOf,
     calendar: async () => calendarOver(anchorDays(await latestAsOf()), 0),
+    windows: async (text) => {
+      const asOf = await latestAsOf(text);
+      return widening(async (margin) => {
+        const calendar = await calendarOver(anchorDays(asOf), margin);
+        return { asOf, windows: windowsAt(model, calendar, asOf, actualHistory(model, periodBounds(rawBounds, calendar))) };
+      });
+    },
     bounds: async (fact, role) => {
       const known = model.facts.get(fact);
       if (!known?.roles.has(role))

@@ -1,4 +1,4 @@
-import { parse } from '#csv-parse';
+import Papa from 'papaparse';
 import { DurchblickError } from '../errors.ts';
 
 /** A table read from a file: texts by column. */
@@ -15,16 +15,15 @@ export const readCsv = (bytes: Uint8Array, name: string): TextTable => {
   } catch {
     throw new DurchblickError('bad-encoding', `${name} is not UTF-8`, { kind: 'data', hint: 'Save the file as UTF-8.' });
   }
-  let records: string[][];
-  try {
-    records = parse(text, { bom: true, skip_empty_lines: true }) as string[][];
-  } catch (error) {
-    const { message, lines } = error as Error & { lines?: number };
-    throw new DurchblickError('bad-csv', `${name}${lines === undefined ? '' : `:${lines}`}: ${message}`, {
+  const { data: records, errors } = Papa.parse<string[]>(text.replace(/^\uFEFF/, ''), { delimiter: ',', skipEmptyLines: true });
+  const fail = (row: number | undefined, message: string): never => {
+    throw new DurchblickError('bad-csv', `${name}${row === undefined ? '' : `, record ${row + 1}`}: ${message}`, {
       kind: 'data',
-      hint: 'The file must be RFC 4180 CSV with a header line.',
+      hint: 'The file must be RFC 4180 CSV: commas, a header line, quotes doubled inside quotes.',
     });
-  }
+  };
+  const [fault] = errors.filter(({ type }) => type === 'Quotes');
+  if (fault) fail(fault.row, 'a quoted field is not closed properly');
   const [header, ...lines] = records;
   if (!header)
     throw new DurchblickError('bad-csv', `${name} is empty`, {
@@ -32,6 +31,8 @@ export const readCsv = (bytes: Uint8Array, name: string): TextTable => {
       hint: 'A header line with the names of the columns is needed.',
     });
   const columns: Record<string, string[]> = Object.create(null);
+  const uneven = lines.findIndex((line) => line.length !== header.length);
+  if (uneven >= 0) fail(uneven + 1, `it has ${lines[uneven].length} fields, the header has ${header.length}`);
   header.forEach((column, k) => {
     if (Object.hasOwn(columns, column))
       throw new DurchblickError('bad-csv', `${name} has two columns called "${column}"`, { kind: 'data', hint: 'Rename one of them.' });

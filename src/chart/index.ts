@@ -1,0 +1,65 @@
+import { DurchblickError } from '../errors.ts';
+import type { Result } from '../result/result.ts';
+import { type ChartSpec, chartSpec } from './spec.ts';
+
+export { type ChartSpec, chartSpec } from './spec.ts';
+
+export type ChartKind = 'svg' | 'png' | 'html' | 'vl.json';
+
+const needs = async <T>(load: () => Promise<T>, packages: string): Promise<T> => {
+  try {
+    return await load();
+  } catch (error) {
+    throw new DurchblickError('no-package', `charts need ${packages}`, { kind: 'engine', hint: `Install them: npm install ${packages}. (${(error as Error).message.split('\n')[0]})` });
+  }
+};
+
+/** Draws a specification as SVG, in Node.js and in browsers, without a canvas. */
+export const renderSvg = async (spec: ChartSpec): Promise<string> => {
+  const [vega, lite] = await needs(() => Promise.all([import('vega'), import('vega-lite')]), 'vega vega-lite');
+  const compiled = lite.compile(spec as unknown as Parameters<typeof lite.compile>[0]).spec;
+  const view = new vega.View(vega.parse(compiled), { renderer: 'none' });
+  try {
+    return await view.toSVG();
+  } finally {
+    view.finalize();
+  }
+};
+
+/** The font comes with a package, so that a machine without fonts draws the same picture. */
+const fontFiles = async (): Promise<string[]> => {
+  const { createRequire } = await import('node:module');
+  const require = createRequire(import.meta.url);
+  return ['DejaVuSans.ttf', 'DejaVuSans-Bold.ttf'].flatMap((file) => {
+    try {
+      return [require.resolve(`dejavu-fonts-ttf/ttf/${file}`)];
+    } catch {
+      return [];
+    }
+  });
+};
+
+const renderPng = async (spec: ChartSpec): Promise<Uint8Array> => {
+  const svg = await renderSvg(spec);
+  const { Resvg } = await needs(() => import('@resvg/resvg-js'), '@resvg/resvg-js');
+  const fonts = await fontFiles();
+  const picture = new Resvg(svg, {
+    fitTo: { mode: 'zoom', value: 1.5 },
+    font: { fontFiles: fonts, loadSystemFonts: fonts.length === 0, defaultFontFamily: 'DejaVu Sans', sansSerifFamily: 'DejaVu Sans' },
+  });
+  return picture.render().asPng();
+};
+
+const escapeHtml = (text: string): string => text.replace(/[&<>"']/g, (char) => `&#${char.charCodeAt(0)};`);
+
+const renderHtml = async (result: Result, spec: ChartSpec): Promise<string> =>
+  `<!doctype html>\n<html lang="${escapeHtml(result.locale)}"><meta charset="utf-8"><title>${escapeHtml(result.caption)}</title>\n<body style="margin:1rem">${await renderSvg(spec)}</body></html>\n`;
+
+/** Draws a result: a page or picture, or the specification itself. PNG needs Node.js. */
+export const renderChart = async (result: Result, kind: ChartKind): Promise<string | Uint8Array> => {
+  if (result.rows.length === 0) throw new DurchblickError('empty-chart', 'there is nothing to draw: the answer has no rows', { hint: 'Ask for a range with data.' });
+  const spec = chartSpec(result);
+  if (kind === 'vl.json') return `${JSON.stringify(spec, null, 2)}\n`;
+  if (kind === 'html') return renderHtml(result, spec);
+  return kind === 'png' ? renderPng(spec) : renderSvg(spec);
+};

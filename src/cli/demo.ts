@@ -1,0 +1,88 @@
+import { cp, mkdtemp, readdir } from 'node:fs/promises';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { fileURLToPath } from 'node:url';
+import { DurchblickError } from '../errors.ts';
+import type { Question } from '../model/schema.ts';
+import { openBook } from './book.ts';
+import { bold, dim, noteLines, resultTable } from './output.ts';
+
+interface Stop {
+  readonly title: string;
+  /** The question as the command line takes it, behind `durchblick ask model.yaml`. */
+  readonly command: string;
+  readonly question: Question;
+}
+
+/** The tour: the questions that this work is about, each as one command. */
+export const TOUR: readonly Stop[] = [
+  {
+    title: 'Revenue by month, by order date and by ship date side by side; what is not shipped yet is said, not lost.',
+    command: "revenue 'revenue on shipped' --by month --range 2026-01/2026-08 --totals axis",
+    question: { show: ['revenue', 'revenue on shipped'], by: 'month', range: '2026-01/2026-08', totals: ['axis'] },
+  },
+  {
+    title: 'Five windows at 15 August 2026, by region, each against the same days of the year before.',
+    command: "revenue 'revenue vs year-earlier as change' --by mtd,qtd,fiscal-ytd,rolling-28-days,rolling-3-months --per region --as-of 2026-08-15",
+    question: {
+      show: ['revenue', 'revenue vs year-earlier as change'],
+      by: ['mtd', 'qtd', 'fiscal-ytd', 'rolling-28-days', 'rolling-3-months'],
+      per: ['region'],
+      asOf: '2026-08-15',
+    },
+  },
+  {
+    title: 'Orders by week with the week before. `--by month` or `--by quarter` asks the same of other periods.',
+    command: "orders 'orders vs previous' 'orders vs previous as change' --by week --range 2026-W26/2026-W33",
+    question: { show: ['orders', 'orders vs previous', 'orders vs previous as change'], by: 'week', range: '2026-W26/2026-W33' },
+  },
+  {
+    title: 'Month to date against the monthly budget, spread over working days and cut at the same day.',
+    command: "'revenue over mtd' 'budget over mtd' budget-attainment --by month --per region --range 2026-08 --totals members",
+    question: { show: ['revenue over mtd', 'budget over mtd', 'budget-attainment'], by: 'month', per: ['region'], range: '2026-08', totals: ['members'] },
+  },
+  {
+    title: 'The whole budget of 2026 beside what came in so far.',
+    command: 'revenue budget --by month --range 2026 --totals axis',
+    question: { show: ['revenue', 'budget'], by: 'month', range: '2026', totals: ['axis'] },
+  },
+  {
+    title: 'The last 14 days, each over the same weekday a year earlier (`--chart` draws it).',
+    command: "revenue 'revenue vs same-weekdays-last-year' --by day --range last-14-days --chart last-14-days.svg",
+    question: { show: ['revenue', 'revenue vs same-weekdays-last-year'], by: 'day', range: 'last-14-days' },
+  },
+];
+
+/** The demo's model and data as they lie in the package. */
+const demoFolder = (): string => fileURLToPath(new URL('../../demo/', import.meta.url));
+
+const layOut = async (folder: string): Promise<void> => {
+  const there = await readdir(folder).catch(() => []);
+  const taken = there.filter((name) => name === 'model.yaml' || name === 'data');
+  if (taken.length > 0) {
+    throw new DurchblickError('folder-taken', `${folder} already has ${taken.join(' and ')}`, { hint: 'Name another folder; nothing is overwritten.' });
+  }
+  await cp(demoFolder(), folder, { recursive: true, filter: (source) => !source.endsWith('generate.ts') });
+};
+
+/** Lays the demo out in a folder and walks through the tour. */
+export const demo = async (folder?: string): Promise<number> => {
+  const target = folder ?? (await mkdtemp(join(tmpdir(), 'gruenhof-')));
+  await layOut(target);
+  const model = join(target, 'model.yaml');
+  const write = (text: string) => process.stdout.write(text);
+  write(`${bold('Grünhof')}, a made-up chain of plant nurseries, lies in ${target}: model.yaml and data/.\n`);
+  const book = await openBook(model);
+  try {
+    for (const { title, command, question } of TOUR) {
+      const result = await book.ask(question);
+      write(`\n${bold(title)}\n${dim(`$ durchblick ask ${model} ${command}`)}\n`);
+      if (result.caption) write(`${dim(`${result.caption}, as of ${result.asOf}`)}\n`);
+      write(`${resultTable(result)}${noteLines(result.notes)}`);
+    }
+    write(`\nNow change a question, or the model in ${model}, and ask again. \`durchblick windows ${model}\` shows every window there is.\n`);
+    return 0;
+  } finally {
+    await book.close();
+  }
+};

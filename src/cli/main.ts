@@ -1,0 +1,78 @@
+#!/usr/bin/env node
+import { readFileSync } from 'node:fs';
+import { Command, CommanderError } from 'commander';
+import type { AskOptions } from './ask.ts';
+import { exitCodeOf, report, toStderr } from './output.ts';
+import { withQuestion } from './question.ts';
+
+// Commands are imported when they run: showing help must not load engines and charts.
+const version = (): string => (JSON.parse(readFileSync(new URL('../../package.json', import.meta.url), 'utf8')) as { version: string }).version;
+
+const collect = (value: string, previous: string[] = []): string[] => [...previous, value];
+
+const program = new Command('durchblick')
+  .description('Reusable time calculations for semantic layers: asked by any unit, explained to the day.')
+  .version(version())
+  .showHelpAfterError('(--help shows how it is used)')
+  .exitOverride()
+  .configureHelp({ showGlobalOptions: false });
+
+const run =
+  (action: (...args: never[]) => Promise<number>) =>
+  async (...args: unknown[]): Promise<void> => {
+    process.exitCode = await (action as (...args: unknown[]) => Promise<number>)(...args);
+  };
+
+program
+  .command('demo')
+  .argument('[folder]', 'where to lay out the demo; a temporary folder when left out')
+  .description('lay out the demo of Grünhof and run a short tour of real questions on it')
+  .addHelpText('after', '\nExample:\n  durchblick demo gruenhof')
+  .action(run(async (folder?: string) => (await import('./demo.ts')).demo(folder)));
+
+withQuestion(
+  program
+    .command('ask')
+    .argument('<model>', 'model file, or the folder of a model.yaml')
+    .argument('[readings...]', "what to show, each in quotes: 'revenue over mtd vs year-earlier as change'")
+    .description('answer a question'),
+)
+  .option('--format <format>', 'table, csv, json, ndjson or markdown', 'table')
+  .option('--output <file>', 'write the answer to a file instead of stdout')
+  .option('--chart <file>', 'draw the answer: .svg, .png, .html or .vl.json (repeatable)', collect)
+  .option('--quiet', 'no caption and no notes')
+  .option('--time', 'say where the time went')
+  .addHelpText('after', "\nExample:\n  durchblick ask demo/model.yaml revenue 'revenue vs year-earlier as change' --by month --range 2026-01/2026-08")
+  .action(run(async (path: string, readings: string[], options: AskOptions) => (await import('./ask.ts')).ask(path, readings, options)));
+
+program
+  .command('windows')
+  .argument('<model>', 'model file, or the folder of a model.yaml')
+  .option('--as-of <date>', 'the day to lay the windows at: YYYY-MM-DD, latest, today, yesterday or a point')
+  .option('--format <format>', 'table, csv, json or markdown', 'table')
+  .description('show every window with its days at the as-of date, and a picture of them')
+  .addHelpText('after', '\nExample:\n  durchblick windows demo/model.yaml --as-of 2026-08-15')
+  .action(run(async (path: string, options: { asOf?: string; format: string }) => (await import('./windows.ts')).windows(path, options)));
+
+program
+  .command('check')
+  .argument('<model>', 'model file, or the folder of a model.yaml')
+  .description('check a model and its data, and list every fault with file, line and column')
+  .addHelpText('after', '\nExample:\n  durchblick check demo/model.yaml')
+  .action(run(async (path: string) => (await import('./check.ts')).check(path)));
+
+try {
+  await program.parseAsync();
+} catch (error) {
+  if (error instanceof CommanderError) {
+    // Commander has said what was wrong; help and version are no faults.
+    process.exitCode = error.exitCode === 0 ? 0 : 2;
+  } else {
+    report(error);
+    process.exitCode = exitCodeOf(error);
+  }
+}
+process.stdout.on('error', (error: NodeJS.ErrnoException) => {
+  // A reader that has seen enough (`| head`) is no fault.
+  if (error.code !== 'EPIPE') toStderr(`${error.message}\n`);
+});
