@@ -239,30 +239,32 @@ export const open = async (model: Model, engine: Engine, options: OpenBookOption
     const leaves = asked.columns.flatMap(({ bound }) => leavesOf(bound));
     const far = [asked.range ?? '', asked.asOf, ...asked.columns.map(({ reading }) => reading)].flatMap(yearsIn);
     return widening(async (margin) => {
-        const rough = asOfDay(asked.asOf, model, undefined, today(), raw);
-        const calendar = await calendarOver([...anchorDays(rough), ...far, ...baseYears(model)], margin);
-        const bounds = periodBounds(raw, calendar);
-        const asOf = asOfDay(asked.asOf, model, calendar, today(), bounds);
-        const axis = axisOf(asked, leaves, model, calendar, asOf, bounds);
-        const found = notes();
-        for (const note of store.notes) found.add(`data ${note.code} ${note.fact} ${note.role ?? ''}`, { ...note });
-        const frame = { model, calendar, asOf, bounds };
-        const evaluation: Evaluation = {
-          frame,
-          store,
-          cubes,
-          notes: found,
-          knownBy: asked.knownBy,
-          segments: segmentsIn(bounds, calendar),
-          entersLate: (fact, role) =>
-            (lateRoles.get(fact.name)?.has(role) ?? false) &&
-            (fact.enters === undefined || (raw(fact, fact.enters)?.last ?? LAST_DAY) > asOf),
-          shareOf: async (leaf, segments) => shareOf(leaf.measure.spread, segments, calendar, found, leaf.measure.name),
-          memberCount: (attributes) => attributes.reduce((product, { key }) => product * (memberCounts.get(key) ?? 1), 1),
-          signal,
-        };
-        const outcome = await answer(asked, axis, evaluation);
-        return resultOf(outcome, asked, model, asOf, found.list());
+      const rough = asOfDay(asked.asOf, model, undefined, today(), raw);
+      const calendar = await calendarOver([...anchorDays(rough), ...far, ...baseYears(model)], margin);
+      const bounds = periodBounds(raw, calendar);
+      const asOf = asOfDay(asked.asOf, model, calendar, today(), bounds);
+      const axis = axisOf(asked, leaves, model, calendar, asOf, bounds);
+      const found = notes();
+      for (const note of store.notes) found.add(`data ${note.code} ${note.fact} ${note.role ?? ''}`, { ...note });
+      const frame = { model, calendar, asOf, bounds };
+      const evaluation: Evaluation = {
+        frame,
+        store,
+        cubes,
+        notes: found,
+        knownBy: asked.knownBy,
+        segments: segmentsIn(bounds, calendar),
+        // A plan role is not cut at the as-of date, so rows that entered later must be; an actual one only where it runs ahead.
+        entersLate: (fact, role) => {
+          if (fact.enters === undefined || (raw(fact, fact.enters)?.last ?? LAST_DAY) <= asOf) return false;
+          return fact.roles.get(role)?.horizon === 'plan' || (lateRoles.get(fact.name)?.has(role) ?? false);
+        },
+        shareOf: async (leaf, segments) => shareOf(leaf.measure.spread, segments, calendar, found, leaf.measure.name),
+        memberCount: (attributes) => attributes.reduce((product, { key }) => product * (memberCounts.get(key) ?? 1), 1),
+        signal,
+      };
+      const outcome = await answer(asked, axis, evaluation);
+      return resultOf(outcome, asked, model, asOf, found.list());
     });
   };
 

@@ -10,7 +10,10 @@ const needs = async <T>(load: () => Promise<T>, packages: string): Promise<T> =>
   try {
     return await load();
   } catch (error) {
-    throw new DurchblickError('no-package', `charts need ${packages}`, { kind: 'engine', hint: `Install them: npm install ${packages}. (${(error as Error).message.split('\n')[0]})` });
+    throw new DurchblickError('no-package', `charts need ${packages}`, {
+      kind: 'engine',
+      hint: `Install them: npm install ${packages}. (${(error as Error).message.split('\n')[0]})`,
+    });
   }
 };
 
@@ -57,7 +60,8 @@ const renderHtml = async (result: Result, spec: ChartSpec): Promise<string> =>
 
 /** Draws a result: a page or picture, or the specification itself. PNG needs Node.js. */
 export const renderChart = async (result: Result, kind: ChartKind): Promise<string | Uint8Array> => {
-  if (result.rows.length === 0) throw new DurchblickError('empty-chart', 'there is nothing to draw: the answer has no rows', { hint: 'Ask for a range with data.' });
+  if (result.rows.length === 0)
+    throw new DurchblickError('empty-chart', 'there is nothing to draw: the answer has no rows', { hint: 'Ask for a range with data.' });
   const spec = chartSpec(result);
   if (kind === 'vl.json') return `${JSON.stringify(spec, null, 2)}\n`;
   if (kind === 'html') return renderHtml(result, spec);

@@ -66,7 +66,7 @@ export const chartSpec = (result: Result): ChartSpec => {
         reading: column.label,
         member: members(row),
         value: row[c],
-        partial: period.partial,
+        partial: period.partial && column.horizon !== 'plan',
         days: dayText(period.start, period.partial ? period.anchor : period.end),
         compared: compared ? dayText(compared.start, compared.end) : '',
       });
@@ -75,19 +75,28 @@ export const chartSpec = (result: Result): ChartSpec => {
   const count = result.periods.length;
   const columns = count <= FEW_PERIODS;
   const step = Math.max(1, Math.ceil(count / 16));
-  const shown = result.periods.map((_, index) => index).filter((index) => index % step === 0).map((index) => axisLabel(result, index));
+  const shown = result.periods
+    .map((_, index) => index)
+    .filter((index) => index % step === 0)
+    .map((index) => axisLabel(result, index));
   const panels = panelsOf(result);
   const width = 760;
   const heightOf = (small: boolean): number => Math.max(90, Math.round((facets ? 150 : 380) / (small ? 2 : 1)));
   const xField = { field: 'x', type: 'ordinal', sort: { field: 'order', op: 'min' }, title: null };
-  const x = { ...xField, axis: { values: shown, labelAngle: count > 8 && shown.some((text) => text.length > 7) ? -40 : 0, labelOverlap: 'greedy' } };
+  const x = {
+    ...xField,
+    axis: { values: shown, labelAngle: count > 8 && shown.some((text) => text.length > 7) ? -40 : 0, labelOverlap: 'greedy' },
+  };
 
   const panelSpec = (panel: Panel, position: number): Record<string, unknown> => {
     const percent = panel.title === '%';
     const loud = panel.columns.filter((column) => !isPale(result, column));
     const pale = panel.columns.filter((column) => isPale(result, column));
     const domain = [...pale, ...loud].map(({ label }) => label);
-    const range = [...pale.map((_, k) => (k === 0 && loud.length > 0 ? PALE : SERIES[(k + 2) % SERIES.length])), ...loud.map((_, k) => SERIES[(k + position) % SERIES.length])];
+    const range = [
+      ...pale.map((_, k) => (k === 0 && loud.length > 0 ? PALE : SERIES[(k + 2) % SERIES.length])),
+      ...loud.map((_, k) => SERIES[(k + position) % SERIES.length]),
+    ];
     const tooltip = [
       { field: 'member', title: attributes.map(({ label }) => label).join(' · ') || 'all' },
       { field: 'reading' },
@@ -95,7 +104,12 @@ export const chartSpec = (result: Result): ChartSpec => {
       { field: 'days', title: 'days' },
       { field: 'compared', title: 'compared days' },
     ];
-    const colour = { field: 'reading', type: 'nominal', scale: { domain, range }, legend: panel.columns.length > 1 ? { title: null, orient: 'top', symbolType: 'square', labelLimit: 420 } : null };
+    const colour = {
+      field: 'reading',
+      type: 'nominal',
+      scale: { domain, range },
+      legend: panel.columns.length > 1 ? { title: null, orient: 'top', symbolType: 'square', labelLimit: 420 } : null,
+    };
     const y = { field: 'value', type: 'quantitative', title: null, axis: { format: percent ? '%' : '~s', tickCount: facets ? 3 : 5 } };
     const opacity = { condition: { test: 'datum.partial', value: 0.55 }, value: 1 };
     const some = (list: readonly ResultColumn[]) => ({ filter: { field: 'reading', oneOf: list.map(({ label }) => label) } });
@@ -104,25 +118,54 @@ export const chartSpec = (result: Result): ChartSpec => {
       if (loud.length === 1 && pale.length === 1) {
         // The comparison is a wider, pale column behind the one it is compared with.
         layers.push({ transform: [some(pale)], mark: { type: 'bar', width: { band: 0.86 } }, encoding: { x, y, color: colour, tooltip } });
-        layers.push({ transform: [some(loud)], mark: { type: 'bar', width: { band: 0.5 } }, encoding: { x, y, color: colour, opacity, tooltip } });
+        layers.push({
+          transform: [some(loud)],
+          mark: { type: 'bar', width: { band: 0.5 } },
+          encoding: { x, y, color: colour, opacity, tooltip },
+        });
       } else {
         const offset = panel.columns.length > 1 ? { xOffset: { field: 'reading', sort: domain } } : {};
         layers.push({ mark: { type: 'bar' }, encoding: { x, y, color: colour, opacity, tooltip, ...offset } });
       }
     } else {
       const invalid = 'break-paths-show-domains';
-      if (pale.length > 0) layers.push({ transform: [some(pale)], mark: { type: 'line', strokeWidth: 2, invalid }, encoding: { x, y, color: colour, tooltip } });
-      if (loud.length > 0) layers.push({ transform: [some(loud)], mark: { type: 'line', strokeWidth: 2.5, point: { size: count > 60 ? 8 : 26 }, invalid }, encoding: { x, y, color: colour, tooltip } });
+      if (pale.length > 0)
+        layers.push({
+          transform: [some(pale)],
+          mark: { type: 'line', strokeWidth: 2, invalid },
+          encoding: { x, y, color: colour, tooltip },
+        });
+      if (loud.length > 0)
+        layers.push({
+          transform: [some(loud)],
+          mark: { type: 'line', strokeWidth: 2.5, point: { size: count > 60 ? 8 : 26 }, invalid },
+          encoding: { x, y, color: colour, tooltip },
+        });
     }
     const own = { filter: { field: 'reading', oneOf: domain } };
     const height = heightOf(panels.length > 1 && position > 0);
-    const title = panel.title === '' || (panels.length === 1 && facets) ? undefined : { text: panel.columns.length === 1 ? `${panel.columns[0].label} (${panel.title})` : panel.title, anchor: 'start', fontSize: 12, fontWeight: 'normal', color: QUIET };
+    const title =
+      panel.title === '' || (panels.length === 1 && facets)
+        ? undefined
+        : {
+            text: panel.columns.length === 1 ? `${panel.columns[0].label} (${panel.title})` : panel.title,
+            anchor: 'start',
+            fontSize: 12,
+            fontWeight: 'normal',
+            color: QUIET,
+          };
     if (!facets) return { title, transform: [own], width, height, layer: layers };
     const per = memberNames.length <= MOST_COLOURS ? 2 : 3;
     return {
       title,
       transform: [own],
-      facet: { field: 'member', type: 'nominal', title: null, sort: memberNames, header: { labelAnchor: 'start', labelFontSize: 12, labelColor: INK, labelFontWeight: 'bold' } },
+      facet: {
+        field: 'member',
+        type: 'nominal',
+        title: null,
+        sort: memberNames,
+        header: { labelAnchor: 'start', labelFontSize: 12, labelColor: INK, labelFontWeight: 'bold' },
+      },
       columns: per,
       spec: { width: Math.round((width - (per - 1) * 40) / per), height, layer: layers.map((layer) => ({ ...layer })) },
       resolve: { axis: { x: 'independent' } },
@@ -132,11 +175,21 @@ export const chartSpec = (result: Result): ChartSpec => {
   return {
     $schema: 'https://vega.github.io/schema/vega-lite/v6.json',
     description: `${names.join(', ')}: ${result.caption}`,
-    title: { text: names.length <= 3 ? names.join(', ') : `${names.slice(0, 3).join(', ')} …`, subtitle: `${result.caption}, as of ${result.asOf}`, anchor: 'start', fontSize: 16, subtitleFontSize: 12, subtitleColor: QUIET, color: INK, offset: 12 },
+    title: {
+      text: names.length <= 3 ? names.join(', ') : `${names.slice(0, 3).join(', ')} …`,
+      subtitle: `${result.caption}, as of ${result.asOf}`,
+      anchor: 'start',
+      fontSize: 16,
+      subtitleFontSize: 12,
+      subtitleColor: QUIET,
+      color: INK,
+      offset: 12,
+    },
     background: '#ffffff',
     padding: 18,
     data: { values: data },
     vconcat: panels.map(panelSpec),
+    resolve: { scale: { color: 'independent', y: 'independent' }, legend: { color: 'independent' } },
     config: {
       font: FONT,
       view: { stroke: null },

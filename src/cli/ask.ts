@@ -31,7 +31,8 @@ const written = (result: Result, format: string): string => {
 
 /** The table, with caption and notes beside it on stderr. */
 export const showResult = async (result: Result, format: string, output: string | undefined, quiet: boolean): Promise<void> => {
-  if (!quiet && format === 'table' && output === undefined && result.caption) toStderr(`${dim(`${result.caption}, as of ${result.asOf}`, process.stderr)}\n`);
+  if (!quiet && format === 'table' && output === undefined && result.caption)
+    toStderr(`${dim(`${result.caption}, as of ${result.asOf}`, process.stderr)}\n`);
   await deliver(written(result, format), output);
   if (!quiet && result.notes.length > 0) toStderr(noteLines(result.notes));
 };
@@ -43,7 +44,9 @@ export const ask = async (path: string, readings: readonly string[], options: As
   const format = oneOf(options.format ?? 'table', FORMATS, '--format');
   for (const file of options.chart ?? []) {
     if (!CHARTS.some((ending) => file.endsWith(ending))) {
-      throw new DurchblickError('bad-option', `--chart cannot tell the kind of "${file}"`, { hint: `The name ends in ${CHARTS.join(', ')}.` });
+      throw new DurchblickError('bad-option', `--chart cannot tell the kind of "${file}"`, {
+        hint: `The name ends in ${CHARTS.join(', ')}.`,
+      });
     }
   }
   const question = await questionOf(readings, options, `ask ${path}`);
@@ -57,7 +60,10 @@ export const ask = async (path: string, readings: readonly string[], options: As
     if (options.chart && options.chart.length > 0) {
       const { renderChart } = await import('../chart/index.ts');
       for (const file of options.chart) {
-        const content = await renderChart(result, file.endsWith('.vl.json') ? 'vl.json' : (file.split('.').pop() as 'svg' | 'png' | 'html'));
+        const content = await renderChart(
+          result,
+          file.endsWith('.vl.json') ? 'vl.json' : (file.split('.').pop() as 'svg' | 'png' | 'html'),
+        );
         charts.push(() => deliver(content, file));
       }
     }
@@ -65,7 +71,9 @@ export const ask = async (path: string, readings: readonly string[], options: As
     for (const write of charts) await write();
     if (options.time) {
       const { scans, cached, cells } = book.cost();
-      toStderr(`open ${(opened - start).toFixed(0)} ms, answer ${(answered - opened).toFixed(0)} ms; ${scans} scans, ${cells} cells, ${cached} aggregates from cache\n`);
+      toStderr(
+        `open ${(opened - start).toFixed(0)} ms, answer ${(answered - opened).toFixed(0)} ms; ${scans} scans, ${cells} cells, ${cached} aggregates from cache\n`,
+      );
     }
     return 0;
   } finally {

@@ -23,7 +23,8 @@ export const TOUR: readonly Stop[] = [
   },
   {
     title: 'Five windows at 15 August 2026, by region, each against the same days of the year before.',
-    command: "revenue 'revenue vs year-earlier as change' --by mtd,qtd,fiscal-ytd,rolling-28-days,rolling-3-months --per region --as-of 2026-08-15",
+    command:
+      "revenue 'revenue vs year-earlier as change' --by mtd,qtd,fiscal-ytd,rolling-28-days,rolling-3-months --per region --as-of 2026-08-15",
     question: {
       show: ['revenue', 'revenue vs year-earlier as change'],
       by: ['mtd', 'qtd', 'fiscal-ytd', 'rolling-28-days', 'rolling-3-months'],
@@ -39,7 +40,13 @@ export const TOUR: readonly Stop[] = [
   {
     title: 'Month to date against the monthly budget, spread over working days and cut at the same day.',
     command: "'revenue over mtd' 'budget over mtd' budget-attainment --by month --per region --range 2026-08 --totals members",
-    question: { show: ['revenue over mtd', 'budget over mtd', 'budget-attainment'], by: 'month', per: ['region'], range: '2026-08', totals: ['members'] },
+    question: {
+      show: ['revenue over mtd', 'budget over mtd', 'budget-attainment'],
+      by: 'month',
+      per: ['region'],
+      range: '2026-08',
+      totals: ['members'],
+    },
   },
   {
     title: 'The whole budget of 2026 beside what came in so far.',
@@ -60,7 +67,9 @@ const layOut = async (folder: string): Promise<void> => {
   const there = await readdir(folder).catch(() => []);
   const taken = there.filter((name) => name === 'model.yaml' || name === 'data');
   if (taken.length > 0) {
-    throw new DurchblickError('folder-taken', `${folder} already has ${taken.join(' and ')}`, { hint: 'Name another folder; nothing is overwritten.' });
+    throw new DurchblickError('folder-taken', `${folder} already has ${taken.join(' and ')}`, {
+      hint: 'Name another folder; nothing is overwritten.',
+    });
   }
   await cp(demoFolder(), folder, { recursive: true, filter: (source) => !source.endsWith('generate.ts') });
 };
@@ -80,7 +89,9 @@ export const demo = async (folder?: string): Promise<number> => {
       if (result.caption) write(`${dim(`${result.caption}, as of ${result.asOf}`)}\n`);
       write(`${resultTable(result)}${noteLines(result.notes)}`);
     }
-    write(`\nNow change a question, or the model in ${model}, and ask again. \`durchblick windows ${model}\` shows every window there is.\n`);
+    write(
+      `\nNow change a question, or the model in ${model}, and ask again. \`durchblick windows ${model}\` shows every window there is.\n`,
+    );
     return 0;
   } finally {
     await book.close();

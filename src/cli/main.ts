@@ -6,7 +6,8 @@ import { exitCodeOf, report, toStderr } from './output.ts';
 import { withQuestion } from './question.ts';
 
 // Commands are imported when they run: showing help must not load engines and charts.
-const version = (): string => (JSON.parse(readFileSync(new URL('../../package.json', import.meta.url), 'utf8')) as { version: string }).version;
+const version = (): string =>
+  (JSON.parse(readFileSync(new URL('../../package.json', import.meta.url), 'utf8')) as { version: string }).version;
 
 const collect = (value: string, previous: string[] = []): string[] => [...previous, value];
 
@@ -42,7 +43,10 @@ withQuestion(
   .option('--chart <file>', 'draw the answer: .svg, .png, .html or .vl.json (repeatable)', collect)
   .option('--quiet', 'no caption and no notes')
   .option('--time', 'say where the time went')
-  .addHelpText('after', "\nExample:\n  durchblick ask demo/model.yaml revenue 'revenue vs year-earlier as change' --by month --range 2026-01/2026-08")
+  .addHelpText(
+    'after',
+    "\nExample:\n  durchblick ask demo/model.yaml revenue 'revenue vs year-earlier as change' --by month --range 2026-01/2026-08",
+  )
   .action(run(async (path: string, readings: string[], options: AskOptions) => (await import('./ask.ts')).ask(path, readings, options)));
 
 program

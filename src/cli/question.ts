@@ -36,7 +36,8 @@ const whereOf = (texts: readonly string[]): NonNullable<Question['where']> => {
   const where: NonNullable<Question['where']> = {};
   for (const text of texts) {
     const match = /^([^=!]+)(!?=)(.*)$/s.exec(text);
-    if (!match || match[3].trim() === '') return fail(`--where "${text}" is no filter`, "Write 'region=North,South', 'family!=Bulbs' or 'size=10..20'.");
+    if (!match || match[3].trim() === '')
+      return fail(`--where "${text}" is no filter`, "Write 'region=North,South', 'family!=Bulbs' or 'size=10..20'.");
     const [, name, sign, value] = match;
     if (Object.hasOwn(where, name.trim())) return fail(`--where names "${name.trim()}" twice`, 'Put its values in one list.');
     const range = /^([^"]*?)\.\.([^"]*)$/.exec(value);
@@ -52,7 +53,8 @@ const byOf = (text: string): string | string[] => {
   return parts.length === 1 ? parts[0] : parts;
 };
 
-const limitOf = (text: string): number => (/^[1-9]\d*$/.test(text) ? Number(text) : fail(`--limit is "${text}"`, 'It takes a whole number from 1.'));
+const limitOf = (text: string): number =>
+  /^[1-9]\d*$/.test(text) ? Number(text) : fail(`--limit is "${text}"`, 'It takes a whole number from 1.');
 
 const LONE = new Set(['over', 'vs', 'on', 'across', 'as']);
 
@@ -71,19 +73,26 @@ export const questionOf = async (readings: readonly string[], options: QuestionO
     try {
       text = await readFile(options.question, 'utf8');
     } catch {
-      throw new DurchblickError('no-file', `cannot read the question file ${options.question}`, { hint: 'It is a JSON file, for example {"show": ["revenue"], "by": "month"}.' });
+      throw new DurchblickError('no-file', `cannot read the question file ${options.question}`, {
+        hint: 'It is a JSON file, for example {"show": ["revenue"], "by": "month"}.',
+      });
     }
     try {
       return JSON.parse(text) as Question;
     } catch (error) {
-      throw new DurchblickError('bad-json', `${options.question} is not JSON: ${(error as Error).message}`, { hint: 'For example {"show": ["revenue"], "by": "month"}.' });
+      throw new DurchblickError('bad-json', `${options.question} is not JSON: ${(error as Error).message}`, {
+        hint: 'For example {"show": ["revenue"], "by": "month"}.',
+      });
     }
   }
   if (readings.length === 0) fail('there is no reading to answer', `For example: durchblick ${command} revenue --by month`);
   checkSplit(readings, command);
-  if (options.range !== undefined && (options.from ?? options.to) !== undefined) fail('--range stands beside --from or --to', 'Use one of them.');
-  if ((options.from === undefined) !== (options.to === undefined)) fail(`--${options.from === undefined ? 'to' : 'from'} stands alone`, 'Give both, or a --range.');
-  const totals = options.totals === true ? true : options.totals === undefined ? undefined : (splitList(options.totals) as ('members' | 'axis')[]);
+  if (options.range !== undefined && (options.from ?? options.to) !== undefined)
+    fail('--range stands beside --from or --to', 'Use one of them.');
+  if ((options.from === undefined) !== (options.to === undefined))
+    fail(`--${options.from === undefined ? 'to' : 'from'} stands alone`, 'Give both, or a --range.');
+  const totals =
+    options.totals === true ? true : options.totals === undefined ? undefined : (splitList(options.totals) as ('members' | 'axis')[]);
   const question: Question = {
     show: [...readings],
     by: options.by === undefined ? undefined : byOf(options.by),

@@ -41,7 +41,11 @@ export const windows = async (path: string, options: { readonly asOf?: string; r
   const header = ['window', 'is', 'from', 'to', 'days'];
   const cells = list.map(({ window, from, to, days }) => [window.name, window.text, iso(from), iso(to), String(days)]);
   if (format === 'csv') await deliver(`${[header, ...cells].map((row) => row.join(',')).join('\r\n')}\r\n`, undefined);
-  else if (format === 'markdown') await deliver(`${[header, ['---', '---', '---', '---', '---:'], ...cells].map((row) => `| ${row.join(' | ')} |`).join('\n')}\n`, undefined);
+  else if (format === 'markdown')
+    await deliver(
+      `${[header, ['---', '---', '---', '---', '---:'], ...cells].map((row) => `| ${row.join(' | ')} |`).join('\n')}\n`,
+      undefined,
+    );
   else {
     const last = Math.max(asOf, ...list.map(({ to }) => Math.min(to ?? asOf, asOf + LOOK_BACK)));
     const first = asOf - LOOK_BACK;
@@ -50,7 +54,10 @@ export const windows = async (path: string, options: { readonly asOf?: string; r
       terminalTable({
         header: ['window', 'from', 'to', 'days', ''],
         right: [false, false, false, true, false],
-        rows: list.map((laid) => ({ cells: [laid.window.name, iso(laid.from), iso(laid.to), String(laid.days), strip(laid, first, last, asOf)], strong: !laid.window.builtIn })),
+        rows: list.map((laid) => ({
+          cells: [laid.window.name, iso(laid.from), iso(laid.to), String(laid.days), strip(laid, first, last, asOf)],
+          strong: !laid.window.builtIn,
+        })),
       }),
       undefined,
     );

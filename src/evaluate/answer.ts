@@ -88,32 +88,26 @@ const rowOf = (
 export const answer = async (asked: Asked, axis: Axis, evaluation: Evaluation): Promise<Answer> => {
   const readings = asked.columns.map(({ bound }) => bound);
   const attributes = asked.per.map(({ attribute }) => attribute);
-  const scope = (rows: View['rows'], split: readonly AttributeRef[], combinations?: Scope['combinations']): Scope => ({
+  const scope = (rows: View['rows'], split: readonly AttributeRef[], tuples?: Scope['tuples'], combinations?: Scope['combinations']): Scope => ({
     view: { axis, rows },
     attributes: split,
     filters: asked.filters,
     combinations,
+    tuples,
   });
   const data = await evaluateView(readings, scope('periods', attributes), evaluation);
   const bySpecial = (tuple: readonly string[]) => tuple.some(isSpecial);
   const natural = await memberOrder(attributes, evaluation.store);
   const ordered = data.tuples.map((tuple, index) => ({ tuple, index })).sort((a, b) => natural(a.tuple, b.tuple));
   if (asked.order.length > 0 && attributes.length > 0) {
-    const ranking = await evaluateView(
-      asked.order.map(({ bound }) => bound),
-      scope(axis.windows ? 'periods' : 'total', attributes),
-      evaluation,
-    );
-    const position = new Map(ranking.tuples.map((tuple, m) => [JSON.stringify(tuple), m]));
-    const value = (tuple: readonly string[], k: number): number | null => {
-      const m = position.get(JSON.stringify(tuple));
-      return m === undefined || ranking.rows === 0 ? null : cell(ranking.columns[k], m);
-    };
+    const readingsOfOrder = asked.order.map(({ bound }) => bound);
+    const ranking = await evaluateView(readingsOfOrder, scope(axis.windows ? 'periods' : 'total', attributes, data.tuples), evaluation);
+    const value = (index: number, k: number): number | null => (ranking.rows === 0 ? null : cell(ranking.columns[k], index));
     ordered.sort((a, b) => {
       const special = Number(bySpecial(a.tuple)) - Number(bySpecial(b.tuple));
       if (special !== 0) return special;
       for (let k = 0; k < asked.order.length; k++) {
-        const [x, y] = [value(a.tuple, k), value(b.tuple, k)];
+        const [x, y] = [value(a.index, k), value(b.index, k)];
         // Blanks last, whatever the direction.
         if (x === null || y === null) {
           if (x !== y) return x === null ? 1 : -1;
@@ -138,8 +132,8 @@ export const answer = async (asked: Asked, axis: Axis, evaluation: Evaluation): 
         keep: 'others',
       };
       others = {
-        rows: await evaluateView(readings, scope('periods', [], combinations), evaluation),
-        total: asked.totals.axis ? await evaluateView(readings, scope('total', [], combinations), evaluation) : undefined,
+        rows: await evaluateView(readings, scope('periods', [], undefined, combinations), evaluation),
+        total: asked.totals.axis ? await evaluateView(readings, scope('total', [], undefined, combinations), evaluation) : undefined,
       };
     }
   }
@@ -159,12 +153,9 @@ export const answer = async (asked: Asked, axis: Axis, evaluation: Evaluation): 
       totals.push(rowOf(memberTotals, row, 0, 'total', row, label(TOTAL)));
   }
   if (asked.totals.axis && data.rows > 0) {
-    const total = await evaluateView(readings, scope('total', attributes), evaluation);
-    const position = new Map(total.tuples.map((tuple, m) => [JSON.stringify(tuple), m]));
-    for (const { tuple } of shown) {
-      const m = position.get(JSON.stringify(tuple));
-      if (m !== undefined) totals.push(rowOf(total, 0, m, 'total', undefined, tuple));
-    }
+    const tuples = shown.map(({ tuple }) => tuple);
+    const total = await evaluateView(readings, scope('total', attributes, tuples), evaluation);
+    tuples.forEach((tuple, m) => totals.push(rowOf(total, 0, m, 'total', undefined, tuple)));
     if (others?.total) totals.push(rowOf(others.total, 0, 0, 'total', undefined, label(OTHERS)));
     if (asked.totals.members) {
       const corner = await evaluateView(readings, scope('total', []), evaluation);

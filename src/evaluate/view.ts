@@ -17,6 +17,8 @@ export interface Scope {
   readonly filters: readonly AskedFilter[];
   /** Restricts to members outside a list: the row of the others (R1). */
   readonly combinations: Extract<Filter, { kind: 'combinations' }> | undefined;
+  /** The members to show, when they are known already; else those with data (R1). */
+  readonly tuples: readonly (readonly string[])[] | undefined;
 }
 
 export interface DayRange {
@@ -60,7 +62,7 @@ const taskOf = (leaf: Leaf, lay: Lay, scope: Scope, evaluation: Evaluation) => {
   let split = 'own' as Split;
   const settle = (what: string): void => {
     if (measure.unrelated === 'error') unrelated(model, measure, what);
-    split = measure.unrelated === 'blank' || split === 'blank' ? 'blank' : 'repeated';
+    if (measure.unrelated === 'blank') split = 'blank';
   };
   const attributes = scope.attributes.filter((attribute) => {
     if (leaf.across === 'all' || leaf.across.some((taken) => taken.key === attribute.key)) {
@@ -69,6 +71,7 @@ const taskOf = (leaf: Leaf, lay: Lay, scope: Scope, evaluation: Evaluation) => {
     }
     if (reach(fact, attribute)) return true;
     settle(`split by ${attribute.key}`);
+    if (split === 'own') split = 'repeated';
     return false;
   });
   for (const { attribute } of scope.filters) if (!reach(fact, attribute)) settle(`filtered on ${attribute.key}`);
@@ -284,6 +287,7 @@ const noteMissing = (lay: Lay, chain: Chain, { notes }: Evaluation): void => {
 
 /** Members of the result: the combinations with a row of data behind any of their cells (R1). */
 const tuplesOf = (scope: Scope, jobs: ReadonlyMap<string, Job>, loaded: ReadonlyMap<Job, LeafData>): readonly (readonly string[])[] => {
+  if (scope.tuples) return scope.tuples;
   if (scope.attributes.length === 0) return [[]];
   const found = new Map<string, readonly string[]>();
   for (const job of jobs.values()) {

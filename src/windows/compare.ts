@@ -19,6 +19,10 @@ export interface CompareSetting {
   readonly name: string;
 }
 
+/** The index of a place that was moved as dates: it stands on no period any more, so none can be counted from it. */
+const OFF = -1;
+const OFF_HINT = 'The comparison around it has moved the days off the periods of the axis; shift by days, months or years inside it.';
+
 const cannot = (setting: CompareSetting, hint: string): never => {
   const axis = setting.axis.kind === 'unit' ? `by ${setting.axis.unit.name}` : 'on this axis';
   throw new DurchblickError('cannot-compare', `"vs ${setting.name}" cannot be laid out ${axis}`, { hint });
@@ -50,6 +54,7 @@ const byMonths = (place: Place, months: number, setting: CompareSetting): Place 
   const move = (day: Day): Day => addMonths(day, months, plainDay ? 'same' : 'sticky');
   const dateMoves = [...place.dateMoves, { months }];
   if (unit.months > 0 && months % unit.months === 0) {
+    if (place.index === OFF) return cannot(setting, OFF_HINT);
     const by = months / unit.months;
     const [index, lastIndex] = [place.index + by, place.lastIndex + by];
     exists(unit, index);
@@ -61,8 +66,8 @@ const byMonths = (place: Place, months: number, setting: CompareSetting): Place 
   if (plain && axis.kind === 'unit' && unit.basis !== 'day') return cannot(setting, whatWorks(unit));
   const [start, end] = [move(place.start), move(place.end)];
   const days = unit.basis === 'day';
-  const index = days ? indexAt(setting.calendar, unit, start) : place.index;
-  const lastIndex = days ? indexAt(setting.calendar, unit, end) : place.lastIndex;
+  const index = days ? indexAt(setting.calendar, unit, start) : OFF;
+  const lastIndex = days ? indexAt(setting.calendar, unit, end) : OFF;
   const whole = days && takesWhole(place, setting);
   const moved = landed(place, { start, end, index, lastIndex, dateMoves }, whole ? undefined : move(place.anchor), asOf);
   return place.partial ? moved : { ...moved, partial: false, anchor: move(place.anchor) };
@@ -95,6 +100,7 @@ const byUnits = (place: Place, name: string, count: number, setting: CompareSett
     lastIndex = indexAt(calendar, inner, place.end);
     cut = { cutStart: false, cutEnd: false };
   }
+  if (index === OFF) return cannot(setting, OFF_HINT);
   const first = counterpart(calendar, inner, outer, index, count);
   const last = lastIndex === index ? first : counterpart(calendar, inner, outer, lastIndex, count);
   if (first === undefined || last === undefined) return { ...place, missing: true };
@@ -125,6 +131,7 @@ const previousOf = (place: Place, setting: CompareSetting): Place => {
     if (window && window.kind !== 'points') return { ...place, back: place.back + 1 };
     return cannot(setting, 'Give the window a shift of its own: `previous: -P14D` (C5).');
   }
+  if (place.index === OFF) return cannot(setting, OFF_HINT);
   const count = place.lastIndex - place.index + 1;
   if (axis.kind === 'range' && unit.basis === 'day') {
     const covered = (setting.horizon === 'plan' ? place.end : place.anchor) - place.start + 1;
@@ -167,7 +174,9 @@ export const compare = (place: Place, shift: Shift, setting: CompareSetting): Pl
           hint: 'Periods are written like 2026, 2026-Q3, 2026-08, 2026-W34, 2026-08-15 or a label of your own units.',
         });
       }
-      return placeOf({ start: period.start, end: period.end, index: 0 }, setting.asOf);
+      const { unit } = setting.axis;
+      const at = (day: Day): number => (unit.basis === 'day' ? indexAt(setting.calendar, unit, day) : unit.name === period.unit ? period.index : OFF);
+      return placeOf({ start: period.start, end: period.end, index: at(period.start), lastIndex: at(period.end) }, setting.asOf);
     }
   }
 };

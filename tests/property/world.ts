@@ -1,0 +1,398 @@
+import fc from 'fast-check';
+import { memory } from '../../src/engines/memory/index.ts';
+import { type Book, defineModel, type Model, type ModelInput, open, type Question } from '../../src/index.ts';
+import type { RefRow, RefWorld } from '../reference/answer.ts';
+import { fromIso, iso, type Span } from '../reference/time.ts';
+
+/** A small Grünhof whose rows are drawn at random; everything the rules speak of can happen in it. */
+export const REGIONS: Readonly<Record<string, { readonly region: string; readonly country: string }>> = {
+  n: { region: 'North', country: 'Germany' },
+  s: { region: 'South', country: 'Germany' },
+  a: { region: 'Alps', country: 'Austria' },
+};
+export const PRODUCTS: Readonly<Record<string, { readonly product: string; readonly family: string }>> = {
+  p1: { product: 'Basil', family: 'Herbs' },
+  p2: { product: 'Mint', family: 'Herbs' },
+  p3: { product: 'Maple', family: 'Trees' },
+};
+const SEASONS = [
+  ['Spring 24', '2024-02-20', '2024-05-31'],
+  ['Autumn 24', '2024-09-01', '2024-11-15'],
+  ['Spring 25', '2025-02-20', '2025-05-31'],
+  ['Autumn 25', '2025-09-01', '2025-11-15'],
+] as const;
+const HOLIDAYS = ['2024-05-01', '2024-12-25', '2025-01-01', '2025-05-01', '2025-10-03'];
+
+export const modelInput = (
+  spread: 'even' | 'working-days' | 'none',
+  grain: 'month' | 'quarter' | 'week',
+  planHorizon: 'plan' | 'actual',
+): ModelInput => ({
+  timeZone: 'Europe/Berlin',
+  calendar: {
+    yearSystems: { fiscal: { starts: '--04-06', label: 'FY{year}' } },
+    periods: { season: { rows: Object.fromEntries(SEASONS.map(([name, starts, ends]) => [name, { starts, ends }])) } },
+    workingDays: { holidays: [...HOLIDAYS] },
+  },
+  sources: { sales: {}, regions: {}, products: {}, budget: {}, stock: {} },
+  dimensions: {
+    product: { source: 'products', key: 'id', attributes: { product: 'product', family: 'family' } },
+    region: { source: 'regions', key: 'id', attributes: { region: 'region', country: 'country' } },
+    channel: {},
+  },
+  facts: {
+    sales: {
+      source: 'sales',
+      enters: 'ordered',
+      dates: { ordered: 'ordered', promised: { column: 'promised', horizon: 'plan' }, shipped: 'shipped' },
+      links: { product: 'product', region: 'region', channel: 'channel' },
+      measures: {
+        revenue: { sum: 'amount', role: 'ordered' },
+        lines: { count: 'rows', role: 'ordered' },
+        orders: { countDistinct: 'order', role: 'ordered' },
+        mean: { average: 'amount', role: 'ordered' },
+        least: { min: 'amount', role: 'ordered' },
+        most: { max: 'amount', role: 'ordered' },
+        web: { sum: 'amount', role: 'ordered', where: { channel: 'web' }, empty: 'zero' },
+        backlog: { sum: 'amount', open: 'ordered/shipped' },
+        'lead-time': { daysBetween: 'ordered/shipped', role: 'shipped' },
+        'working-lead': { daysBetween: 'ordered/shipped', role: 'ordered', workingDays: true },
+      },
+    },
+    budget: {
+      source: 'budget',
+      grain,
+      horizon: planHorizon,
+      dates: { planned: 'planned' },
+      links: { region: 'region', 'product.family': 'family' },
+      measures: { budget: { sum: 'amount', spread, unrelated: 'repeat' }, posts: { countDistinct: 'family', unrelated: 'repeat' } },
+    },
+    stock: {
+      source: 'stock',
+      dates: { counted: 'counted' },
+      links: { product: 'product' },
+      measures: Object.fromEntries(
+        (['last', 'first', 'average', 'min', 'max', 'last-known'] as const).map((way) => [
+          `stock-${way}`,
+          { sum: 'quantity', acrossTime: way, unrelated: 'repeat' as const },
+        ]),
+      ),
+    },
+  },
+  formulas: { 'per-order': 'revenue / orders', attainment: '(revenue over mtd) / (budget over mtd)' },
+  windows: { 'last-14-days': { is: 'P14D/anchor', previous: '-P14D' }, 'full-quarter': { is: 'P3M/anchor', full: true } },
+  comparisons: {
+    'same-weekdays': { shift: '-P52W' },
+    january: { base: '2025-01' },
+    'whole-month-before': { shift: '-P1M', match: 'whole' },
+  },
+});
+
+const FIRST = fromIso('2024-01-15');
+const day = fc.integer({ min: FIRST, max: FIRST + 640 });
+const money = fc.integer({ min: -2000, max: 30000 }).map((cents) => cents / 100);
+const key = <T extends string>(...keys: T[]) => fc.constantFrom(...keys);
+
+interface Sale {
+  readonly ordered: number | undefined;
+  readonly wait: number | undefined;
+  readonly promise: number;
+  readonly order: string;
+  readonly amount: number | undefined;
+  readonly region: string | undefined;
+  readonly product: string;
+  readonly channel: string;
+}
+const sale: fc.Arbitrary<Sale> = fc.record({
+  ordered: fc.option(day, { nil: undefined, freq: 20 }),
+  wait: fc.option(fc.integer({ min: -2, max: 60 }), { nil: undefined, freq: 5 }),
+  promise: fc.integer({ min: 0, max: 90 }),
+  order: fc.integer({ min: 1, max: 12 }).map(String),
+  amount: fc.option(money, { nil: undefined, freq: 15 }),
+  region: fc.option(key('n', 's', 'a', 'x'), { nil: undefined, freq: 20 }),
+  product: key('p1', 'p2', 'p3'),
+  channel: key('web', 'shop'),
+});
+
+export interface Drawn {
+  readonly book: Book;
+  readonly world: RefWorld;
+  readonly model: Model;
+}
+
+const isoOrNull = (d: number | undefined): string | null => (d === undefined ? null : iso(d));
+
+const regionMembers = (region: string | undefined): Record<string, string> => {
+  if (region === undefined) return { region: '(none)', country: '(none)' };
+  const known = REGIONS[region];
+  return known ? { ...known } : { region: '(unknown)', country: '(unknown)' };
+};
+
+export interface Data {
+  readonly sales: readonly Sale[];
+  readonly budget: readonly { readonly planned: number; readonly amount: number; readonly region: string; readonly family: string }[];
+  readonly stock: readonly { readonly counted: number; readonly quantity: number; readonly product: string }[];
+  readonly spread: 'even' | 'working-days' | 'none';
+  readonly grain: 'month' | 'quarter' | 'week';
+  readonly horizon: 'plan' | 'actual';
+}
+
+export const data: fc.Arbitrary<Data> = fc.record({
+  sales: fc.array(sale, { minLength: 1, maxLength: 60 }),
+  budget: fc.array(
+    fc.record({
+      planned: fc.integer({ min: FIRST, max: FIRST + 760 }),
+      amount: money,
+      region: key('n', 's', 'a'),
+      family: key('Herbs', 'Trees'),
+    }),
+    { minLength: 1, maxLength: 30 },
+  ),
+  stock: fc.array(fc.record({ counted: day, quantity: fc.integer({ min: 0, max: 50 }), product: key('p1', 'p2', 'p3') }), {
+    minLength: 1,
+    maxLength: 30,
+  }),
+  spread: key('even', 'working-days', 'none'),
+  grain: key('month', 'quarter', 'week'),
+  horizon: key('plan', 'actual'),
+});
+
+/** Tables as a user would pass them, and the same rows as the reference reads them. */
+export const worldOf = (
+  drawn: Data,
+): { readonly world: RefWorld; readonly tables: Readonly<Record<string, Record<string, unknown>[]>> } => {
+  const model = defineModel(modelInput(drawn.spread, drawn.grain, drawn.horizon));
+  const sales = drawn.sales.map((row) => {
+    const shipped = row.ordered === undefined || row.wait === undefined ? undefined : row.ordered + row.wait;
+    const promised = row.ordered === undefined ? undefined : row.ordered + row.promise;
+    return { ...row, shipped, promised };
+  });
+  const tables = {
+    sales: sales.map((row) => ({
+      ...row,
+      ordered: isoOrNull(row.ordered),
+      promised: isoOrNull(row.promised),
+      shipped: isoOrNull(row.shipped),
+      amount: row.amount ?? null,
+      region: row.region ?? null,
+    })),
+    regions: Object.entries(REGIONS).map(([id, attributes]) => ({ id, ...attributes })),
+    products: Object.entries(PRODUCTS).map(([id, attributes]) => ({ id, ...attributes })),
+    budget: drawn.budget.map((row) => ({ ...row, planned: iso(row.planned) })),
+    stock: drawn.stock.map((row) => ({ ...row, counted: iso(row.counted) })),
+  };
+  const rows: Record<string, RefRow[]> = {
+    sales: sales.map((row) => ({
+      dates: { ordered: row.ordered, promised: row.promised, shipped: row.shipped },
+      members: { ...regionMembers(row.region), ...PRODUCTS[row.product], channel: row.channel },
+      columns: { amount: row.amount, order: row.order },
+    })),
+    budget: drawn.budget.map((row) => ({
+      dates: { planned: row.planned },
+      members: { ...regionMembers(row.region), family: row.family },
+      columns: { amount: row.amount, family: row.family },
+    })),
+    stock: drawn.stock.map((row) => ({
+      dates: { counted: row.counted },
+      members: { ...PRODUCTS[row.product] },
+      columns: { quantity: row.quantity, product: row.product },
+    })),
+  };
+  const listed = new Map<string, readonly Span[]>([
+    ['season', SEASONS.map(([, start, end]) => ({ start: fromIso(start), end: fromIso(end) }))],
+  ]);
+  return {
+    world: {
+      model,
+      rows,
+      listed,
+      holidays: new Set(HOLIDAYS.map(fromIso)),
+      reaches: {
+        sales: ['region', 'country', 'product', 'family', 'channel'],
+        budget: ['region', 'country', 'family'].filter((name) => name !== ''),
+        stock: ['product', 'family'],
+      },
+    },
+    tables,
+  };
+};
+
+export const openWorld = async (drawn: Data): Promise<Drawn> => {
+  const { world, tables } = worldOf(drawn);
+  return { world, model: world.model, book: await open(world.model, memory(tables), { clock: () => Date.parse('2025-07-01T12:00:00Z') }) };
+};
+
+const MEASURES = [
+  'revenue',
+  'lines',
+  'orders',
+  'mean',
+  'least',
+  'most',
+  'web',
+  'backlog',
+  'lead-time',
+  'working-lead',
+  'budget',
+  'posts',
+  'per-order',
+  'attainment',
+  'stock-last',
+  'stock-first',
+  'stock-average',
+  'stock-min',
+  'stock-max',
+  'stock-last-known',
+];
+const SALES = new Set([
+  'revenue',
+  'lines',
+  'orders',
+  'mean',
+  'least',
+  'most',
+  'web',
+  'lead-time',
+  'working-lead',
+  'per-order',
+  'attainment',
+]);
+const WINDOWS = [
+  'mtd',
+  'qtd',
+  'ytd',
+  'wtd',
+  'week-ytd',
+  'fiscal-mtd',
+  'fiscal-ytd',
+  'so-far',
+  'rolling-28-days',
+  'rolling-3-months',
+  'last-complete-month',
+  'last-complete-week',
+  'qtd-complete',
+  'to-date',
+  'last-14-days',
+  'full-quarter',
+  'season-to-date',
+  'last-complete-season',
+  '[P14D/anchor-P1D]',
+  '[anchor/P7D]',
+  '[start(-1 month)/end(-1 month)]',
+  '[start(month)/end(+1 quarter)]',
+  '[asof-P6D/asof]',
+  '[2024-06-15/anchor]',
+  '[start(period)/end(month)]',
+  '[first/last]',
+  '[since(quarter)/done(month)-P1W]',
+  '[P1M/end(-1 fiscal-quarter)+P3D]',
+];
+const COMPARISONS = [
+  'previous',
+  'year-earlier',
+  'same-weekdays',
+  'january',
+  'whole-month-before',
+  '[-P1D]',
+  '[-P2Y]',
+  '[+P1M]',
+  '[-1 fiscal-year]',
+  '[-1 week-year]',
+  '[-1 quarter]',
+  '[-1 week]',
+  '[-P3M]',
+];
+const FORMS = ['', ' as difference', ' as change', ' as ratio', ' as index', ' as value'];
+
+const leaf: fc.Arbitrary<string> = fc
+  .record({
+    measure: fc.constantFrom(...MEASURES),
+    role: fc.option(key('ordered', 'shipped', 'promised'), { nil: undefined, freq: 2 }),
+    window: fc.option(fc.constantFrom(...WINDOWS), { nil: undefined }),
+    across: fc.option(key('all', 'region', '(region, family)'), { nil: undefined, freq: 6 }),
+  })
+  .map(({ measure, role, window, across }) => {
+    const own = measure === 'attainment' ? undefined : window;
+    return `${measure}${role && SALES.has(measure) ? ` on ${role}` : ''}${own ? ` over ${own}` : ''}${across ? ` across ${across}` : ''}`;
+  });
+const compared: fc.Arbitrary<string> = fc
+  .record({ leaf, comparison: fc.constantFrom(...COMPARISONS), form: fc.constantFrom(...FORMS) })
+  .map(({ leaf: text, comparison, form }) => `${text} vs ${comparison}${form}`);
+export const reading: fc.Arbitrary<string> = fc.oneof(
+  { weight: 3, arbitrary: leaf },
+  { weight: 4, arbitrary: compared },
+  {
+    weight: 2,
+    arbitrary: fc.tuple(leaf, fc.constantFrom('+', '-', '*', '/'), compared).map(([a, operator, b]) => `(${a}) ${operator} (${b})`),
+  },
+  { weight: 1, arbitrary: fc.tuple(compared, fc.constantFrom(...COMPARISONS)).map(([a, comparison]) => `(${a}) vs ${comparison}`) },
+  { weight: 1, arbitrary: fc.tuple(leaf, leaf).map(([a, b]) => `coalesce(${a}, round(${b}, 1))`) },
+);
+
+export const question: fc.Arbitrary<Question> = fc
+  .record({
+    show: fc.uniqueArray(reading, { minLength: 1, maxLength: 3 }),
+    by: fc.oneof(
+      {
+        weight: 6,
+        arbitrary: fc.constantFrom(
+          'day',
+          'week',
+          'month',
+          'quarter',
+          'half',
+          'year',
+          'fiscal-month',
+          'fiscal-quarter',
+          'fiscal-year',
+          'week-year',
+          'season',
+        ),
+      },
+      {
+        weight: 1,
+        arbitrary: fc.uniqueArray(
+          fc.constantFrom('mtd', 'wtd', 'ytd', 'rolling-28-days', 'last-complete-month', 'last-14-days', 'fiscal-ytd'),
+          { minLength: 1, maxLength: 3 },
+        ),
+      },
+      { weight: 1, arbitrary: fc.constant(undefined) },
+    ),
+    per: fc.constantFrom(undefined, ['region'], ['country'], ['family'], ['region', 'family'], ['channel']),
+    start: day,
+    length: fc.integer({ min: 0, max: 400 }),
+    style: fc.constantFrom('dates', 'months', 'year', 'quarters', 'weeks'),
+    asOf: fc.oneof(fc.constant('latest'), day.map(iso), fc.constantFrom('2024-02-29', '2025-02-28', '2025-05-31')),
+    where: fc.constantFrom(undefined, undefined, { region: ['North', 'Alps'] }, { family: 'Herbs' }, { channel: 'web' }),
+    totals: fc.constantFrom(undefined, true, ['axis' as const], ['members' as const]),
+  })
+  .map(({ show, by, per, start, length, style, asOf, where, totals }) => {
+    const end = start + (by === 'day' ? length % 40 : length);
+    const ends = [iso(start), iso(end)];
+    const quarter = (text: string) => `${text.slice(0, 4)}-Q${Math.ceil(Number(text.slice(5, 7)) / 3)}`;
+    const week = (d: number) => {
+      const thursday = d - ((((d + 3) % 7) + 7) % 7) + 3;
+      const year = Number(iso(thursday).slice(0, 4));
+      return `${year}-W${String(Math.floor((thursday - fromIso(`${year}-01-01`)) / 7) + 1).padStart(2, '0')}`;
+    };
+    const range =
+      style === 'months'
+        ? ends.map((text) => text.slice(0, 7)).join('/')
+        : style === 'year'
+          ? ends[0].slice(0, 4)
+          : style === 'quarters'
+            ? ends.map(quarter).join('/')
+            : style === 'weeks'
+              ? [week(start), week(end)].join('/')
+              : ends.join('/');
+    const question: Question = {
+      show,
+      by,
+      per,
+      range,
+      asOf,
+      where,
+      totals: Array.isArray(by) && totals !== undefined ? ['members'] : totals,
+    };
+    return Object.fromEntries(Object.entries(question).filter(([, value]) => value !== undefined)) as Question;
+  });

@@ -1,0 +1,416 @@
+import { parseReading } from '../../src/language/parse.ts';
+import type { Expression, Form, Modifiers } from '../../src/language/syntax.ts';
+import type { Fact, Measure, Model, NamedWindow } from '../../src/model/model.ts';
+import type { Question } from '../../src/model/schema.ts';
+import { parseShift, parseWindow } from '../../src/windows/syntax.ts';
+import {
+  iso,
+  type RefComparison,
+  type RefLaid,
+  type RefPlace,
+  type RefTime,
+  refCompare,
+  refLay,
+  refPlace,
+  refUnit,
+  type Span,
+  ymd,
+} from './time.ts';
+
+/** A row as the reference sees it: days by role, member texts by attribute, numbers and keys by column. */
+export interface RefRow {
+  readonly dates: Readonly<Record<string, number | undefined>>;
+  readonly members: Readonly<Record<string, string>>;
+  readonly columns: Readonly<Record<string, number | string | undefined>>;
+}
+
+export interface RefWorld {
+  readonly model: Model;
+  readonly rows: Readonly<Record<string, readonly RefRow[]>>;
+  /** Attributes that each fact reaches, as questions name them. */
+  readonly reaches: Readonly<Record<string, readonly string[]>>;
+  readonly listed: ReadonlyMap<string, readonly Span[]>;
+  readonly holidays: ReadonlySet<number>;
+}
+
+type Cell = { readonly kind: 'value'; readonly v: number } | { readonly kind: 'nothing' } | { readonly kind: 'blank' };
+const BLANK: Cell = { kind: 'blank' };
+const value = (v: number): Cell => (Number.isFinite(v) ? { kind: 'value', v } : BLANK);
+
+export interface RefAnswer {
+  /** Names of the axis periods, in order. */
+  readonly labels: readonly string[];
+  readonly rows: readonly (readonly (string | number | null)[])[];
+  readonly totals: readonly (readonly (string | number | null)[])[];
+}
+
+/** Answers a question row by row: for every cell it looks at every row of the fact. Slow, and meant to be read. */
+export const reference = (world: RefWorld, question: Question): RefAnswer => {
+  const { model } = world;
+  const unit = (name: string) => refUnit(name, model, world.listed);
+  const working = (d: number): boolean => (((d + 3) % 7) + 7) % 7 < 5 && !world.holidays.has(d);
+  const grainOf = (fact: Fact) => unit(fact.grain);
+  const latest = Math.max(
+    ...[...model.facts.values()]
+      .filter(({ horizon }) => horizon === 'actual')
+      .flatMap((fact) => {
+        const [role] = fact.roles.keys();
+        return world.rows[fact.name].flatMap(({ dates }) => {
+          const d = dates[role];
+          return d === undefined ? [] : [grainOf(fact).at(d)?.end ?? d];
+        });
+      }),
+  );
+  const asOf = question.asOf === undefined || question.asOf === 'latest' ? latest : Date.parse(`${question.asOf}T00:00:00Z`) / 86_400_000;
+  const filters = Object.entries(question.where ?? {}).map(([name, test]) => ({ name, keep: new Set([test].flat().map(String)) }));
+
+  /** First and last day of a fact in a role (W11), whole periods for coarse facts. */
+  const history = (fact: Fact, role: string): Span | undefined => {
+    const days = world.rows[fact.name].flatMap(({ dates }) => dates[role] ?? []);
+    if (days.length === 0) return undefined;
+    const grain = grainOf(fact);
+    const start = Math.min(...days.map((d) => grain.at(d)?.start ?? d));
+    return { start: fact.begins ?? start, end: Math.max(...days.map((d) => grain.at(d)?.end ?? d)) };
+  };
+  const horizonOf = (measure: Measure, role: string): string => measure.fact.roles.get(measure.open?.from ?? role)?.horizon ?? 'actual';
+
+  interface Context {
+    readonly places: readonly RefPlace[];
+    readonly mode: 'row' | 'total';
+    readonly windows: readonly NamedWindow[] | undefined;
+    readonly row: number;
+    readonly tuple: Readonly<Record<string, string>>;
+    readonly chain: readonly RefComparison[];
+    readonly on?: string;
+    readonly over?: NamedWindow;
+    readonly across?: 'all' | readonly string[];
+    readonly seen: { any: boolean };
+    readonly time: RefTime;
+  }
+
+  const placeOf = (context: Context, over: NamedWindow | undefined, horizon: string): RefPlace | undefined => {
+    const { time, chain } = context;
+    const move = (place: RefPlace) => chain.reduce((p, comparison) => refCompare(p, comparison, over, horizon, time), place);
+    if (context.mode === 'row') return move(context.places[context.row]);
+    const first = context.places[0];
+    const last = context.places[context.places.length - 1];
+    if (chain.length === 0) return refPlace(first.start, last.end, asOf);
+    const moved = context.places
+      .filter(({ start }) => !(horizon === 'actual' && start > asOf))
+      .map(move)
+      .filter(({ missing }) => !missing);
+    const final = moved[moved.length - 1];
+    return final && { ...final, start: moved[0].start, cutStart: moved[0].cutStart };
+  };
+
+  const leaf = (measure: Measure, context: Context): Cell => {
+    const { fact, open, aggregate } = measure;
+    const role = context.on !== undefined && !open && fact.roles.has(context.on) ? context.on : measure.role;
+    const horizon = horizonOf(measure, role);
+    const over = context.over ?? context.windows?.[context.row];
+    const span = history(fact, open?.from ?? role);
+    const place = placeOf(context, over, horizon);
+    const laid: RefLaid = place ? refLay(place, over, context.time, span, horizon) : { kind: 'blank' };
+    // Which splits this measure takes part in.
+    const reach = world.reaches[fact.name];
+    const names = Object.keys(context.tuple).filter((name) => context.across !== 'all' && !context.across?.includes(name));
+    const own = names.filter((name) => reach.includes(name));
+    const repeated = own.length < Object.keys(context.tuple).length;
+    const actualOf = (name: string) => fact.roles.get(name)?.horizon === 'actual';
+    const visible = world.rows[fact.name].filter((row) => {
+      const entered = fact.enters === undefined ? undefined : row.dates[fact.enters];
+      return !(entered !== undefined && entered > asOf);
+    });
+    const rows = visible.filter((row) => {
+      const passes = (name: string, keep: ReadonlySet<string>) => !reach.includes(name) || keep.has(row.members[name]);
+      if (!filters.every(({ name, keep }) => passes(name, keep))) return false;
+      if (!Object.entries(measure.where ?? {}).every(([name, test]) => [test].flat().map(String).includes(row.members[name]))) return false;
+      return own.every((name) => row.members[name] === context.tuple[name]);
+    });
+    if (laid.kind === 'blank') return BLANK;
+    const empty = (): Cell => {
+      if (open) return laid.kind === 'empty' ? BLANK : value(0);
+      if (measure.empty === 'zero') return value(0);
+      if (aggregate.kind === 'count-distinct' || aggregate.kind === 'count') return measure.empty === 'blank' ? BLANK : value(0);
+      return aggregate.kind === 'sum' ? { kind: 'nothing' } : BLANK;
+    };
+    if (laid.kind === 'empty') return empty();
+    const { start, end } = laid;
+    const note = (count: number) => {
+      if (count > 0 && !repeated) context.seen.any = true;
+    };
+    const column = aggregate.kind === 'days-between' ? undefined : aggregate.column;
+    const net = (row: RefRow): number | undefined => {
+      if (aggregate.kind === 'days-between') {
+        const [a, b] = [row.dates[aggregate.from] as number, row.dates[aggregate.until] as number];
+        if (aggregate.days === 'all') return b - a;
+        let count = 0;
+        for (let d = a + 1; d <= b; d++) if (working(d)) count++;
+        return count;
+      }
+      const v = column === undefined ? 1 : row.columns[column];
+      return v === undefined ? undefined : Number(v);
+    };
+    if (open) {
+      const level = rows.filter((row) => {
+        const [from, until] = [row.dates[open.from], row.dates[open.until]];
+        if (from === undefined || from > end || (until !== undefined && until < from)) return false;
+        const known = until !== undefined && !(actualOf(open.until) && until > asOf) ? until : undefined;
+        return known === undefined || known > end;
+      });
+      note(level.length);
+      return level.length === 0 ? empty() : value(exactSum(level.map((row) => net(row) ?? 0)));
+    }
+    const grain = grainOf(fact);
+    const coarse = fact.grain !== 'day';
+    const periodOf = (row: RefRow): Span | undefined => {
+      const d = row.dates[role];
+      return d === undefined ? undefined : grain.at(d);
+    };
+    const inside = rows.filter((row) => {
+      const period = periodOf(row);
+      if (!period || period.start > end || period.end < start) return false;
+      return !(coarse && horizon === 'actual' && period.end > asOf);
+    });
+    if (aggregate.kind !== 'days-between') note(inside.length);
+    const values = inside.map(net).filter((v) => v !== undefined);
+    switch (aggregate.kind) {
+      case 'days-between': {
+        const { from, until } = aggregate;
+        const known = inside.filter((row) => {
+          const [a, b] = [row.dates[from], row.dates[until]];
+          const late = (name: string, d: number) => actualOf(name) && d > asOf;
+          return a !== undefined && b !== undefined && b >= a && !late(from, a) && !late(until, b);
+        });
+        note(known.length);
+        return known.length === 0 ? empty() : value(known.reduce((sum, row) => sum + (net(row) as number), 0) / known.length);
+      }
+      case 'count-distinct': {
+        const keys = new Set(inside.map((row) => row.columns[aggregate.column]).filter((key) => key !== undefined));
+        return keys.size === 0 ? empty() : value(keys.size);
+      }
+      case 'average':
+        return values.length === 0 ? empty() : value(exactSum(values) / values.length);
+      case 'min':
+      case 'max':
+        return values.length === 0 ? empty() : value(Math[aggregate.kind](...values));
+      default: {
+        if (measure.acrossTime) {
+          const daily = (d: number) => exactSum(rows.filter((row) => row.dates[role] === d).map((row) => net(row) ?? 0));
+          const days = [...new Set(visible.map((row) => row.dates[role]).filter((d) => d !== undefined && d >= start && d <= end))]
+            .map(Number)
+            .sort((a, b) => a - b);
+          if (inside.length === 0) return empty();
+          if (measure.acrossTime === 'last') return value(daily(days[days.length - 1]));
+          if (measure.acrossTime === 'first') return value(daily(days[0]));
+          if (measure.acrossTime === 'average') return value(exactSum(days.map(daily)) / days.length);
+          if (measure.acrossTime === 'min' || measure.acrossTime === 'max') return value(Math[measure.acrossTime](...days.map(daily)));
+          const combination = (row: RefRow) => JSON.stringify(fact.links.map((link) => row.columns[link.column] ?? null));
+          const last = new Map<string, number>();
+          for (const row of inside) last.set(combination(row), Math.max(last.get(combination(row)) ?? -1e9, row.dates[role] as number));
+          return value(exactSum(inside.filter((row) => last.get(combination(row)) === row.dates[role]).map((row) => net(row) ?? 0)));
+        }
+        if (measure.spread === 'none') {
+          const cut =
+            coarse &&
+            [start, end].some((d, k) => {
+              const period = grain.at(d);
+              if (!period || !span || period.end < grainHistory(fact, role).start || period.start > grainHistory(fact, role).end)
+                return false;
+              if (horizon === 'actual' && period.end > asOf) return false;
+              return k === 0 ? period.start < d : period.end > d;
+            });
+          if (cut) return BLANK;
+        }
+        if (values.length === 0) return empty();
+        let total = 0;
+        let parts = 0;
+        for (const row of inside) {
+          const period = periodOf(row) as Span;
+          const amount = aggregate.kind === 'count' ? (column === undefined || row.columns[column] !== undefined ? 1 : 0) : (net(row) ?? 0);
+          if (!coarse || (period.start >= start && period.end <= end)) {
+            total = exactSum([total, amount]);
+            continue;
+          }
+          const weigh = (from: number, to: number): number => {
+            let count = 0;
+            for (let d = from; d <= to; d++) if (measure.spread === 'even' || working(d)) count++;
+            return count;
+          };
+          const even = weigh(period.start, period.end) === 0;
+          const [from, to] = [Math.max(period.start, start), Math.min(period.end, end)];
+          parts += even
+            ? (amount * (to - from + 1)) / (period.end - period.start + 1)
+            : (amount * weigh(from, to)) / weigh(period.start, period.end);
+        }
+        return value(total + parts);
+      }
+    }
+  };
+  const grainHistory = (fact: Fact, role: string): Span => {
+    const days = world.rows[fact.name].flatMap(({ dates }) => dates[role] ?? []);
+    return { start: Math.min(...days), end: Math.max(...days) };
+  };
+
+  const evaluate = (node: Expression, context: Context): Cell => {
+    switch (node.kind) {
+      case 'number':
+        return value(node.value);
+      case 'name': {
+        const measure = model.measures.get(node.name);
+        if (measure) return leaf(measure, context);
+        const formula = model.formulas.get(node.name);
+        if (!formula) throw new Error(`no measure ${node.name}`);
+        return evaluate(formula.expression, context);
+      }
+      case 'negate': {
+        const of = evaluate(node.of, context);
+        return of.kind === 'value' ? value(-of.v) : of;
+      }
+      case 'binary':
+        return combine(node.operator, evaluate(node.left, context), evaluate(node.right, context));
+      case 'call': {
+        const args = node.args.map((arg) => evaluate(arg, context));
+        if (node.name === 'coalesce') return args.find(({ kind }) => kind === 'value') ?? args[0];
+        const numbers = args.map((arg) => (arg.kind === 'value' ? arg.v : Number.NaN));
+        if (node.name === 'round') return value(roundAway(numbers[0], numbers[1] ?? 0));
+        return numbers.some(Number.isNaN) ? BLANK : value(node.name === 'abs' ? Math.abs(numbers[0]) : Math[node.name](...numbers));
+      }
+      case 'modified':
+        return modified(node.of, node.modifiers, context);
+    }
+  };
+  const modified = (of: Expression, { on, over, across, vs }: Modifiers, context: Context): Cell => {
+    const window = over && (over.literal ? literalWindow(over.text) : (model.windows.get(over.text) as NamedWindow));
+    const inner: Context = {
+      ...context,
+      on: on?.role ?? context.on,
+      over: window ?? context.over,
+      across: across?.attributes ?? context.across,
+    };
+    const v = evaluate(of, inner);
+    if (!vs) return v;
+    const comparison = vs.literal ? { shift: parseShift(vs.text, model.units), match: 'elapsed' as const } : model.comparisons.get(vs.text);
+    if (!comparison) throw new Error(`no comparison ${vs.text}`);
+    return formed(vs.form, v, evaluate(of, { ...inner, chain: [...context.chain, comparison] }));
+  };
+  const literalWindow = (text: string): NamedWindow => ({
+    name: text,
+    text,
+    window: parseWindow(text, model.units),
+    label: undefined,
+    previous: undefined,
+    full: false,
+    builtIn: false,
+  });
+
+  // The axis.
+  const { by } = question;
+  const axisUnit = typeof by === 'string' && model.units.includes(by) ? unit(by) : unit('day');
+  const kind = by === undefined ? 'range' : typeof by === 'string' && model.units.includes(by) ? 'unit' : 'windows';
+  const range = question.range?.split('/').map((text) => periodText(text, world)) as [RangeEnd] | [RangeEnd, RangeEnd] | undefined;
+  const windows = kind === 'windows' ? [by as string | string[]].flat().map((name) => model.windows.get(name) as NamedWindow) : undefined;
+  let places: RefPlace[] = [];
+  let labels: string[] = [];
+  let counting = axisUnit;
+  if (windows) {
+    places = windows.map(() => refPlace(asOf, asOf, asOf));
+    labels = windows.map(({ name }) => name);
+  } else if (range) {
+    const [from, to] = [range[0], range[range.length - 1]];
+    if (kind === 'range') {
+      counting = from.unit === to.unit && (from.unit !== 'day' || from.start === to.start) ? unit(from.unit) : unit('day');
+      places = [refPlace(from.start, to.end, asOf)];
+      labels = [`${iso(from.start)}/${iso(to.end)}`];
+    } else {
+      let period = axisUnit.at(from.start);
+      for (let d = from.start; !period; d++) period = axisUnit.at(d);
+      for (; period && period.start <= to.end; period = axisUnit.step(period, 1)) {
+        const cut = { cutStart: from.start > period.start, cutEnd: to.end < period.end };
+        places.push(refPlace(Math.max(period.start, from.start), Math.min(period.end, to.end), asOf, cut));
+        labels.push(iso(period.start));
+      }
+    }
+  } else throw new Error('the reference wants a range');
+  const time: RefTime = { unit, listed: world.listed, asOf, axis: { kind, unit: counting } };
+
+  // Members: every combination in the data that any cell has a row behind.
+  const per = question.per ?? [];
+  const tuples = new Map<string, Record<string, string>>();
+  if (per.length === 0) tuples.set('', {});
+  for (const rows of Object.values(world.rows)) {
+    for (const { members } of rows)
+      if (per.length > 0 && per.every((name) => members[name] !== undefined))
+        tuples.set(JSON.stringify(per.map((name) => members[name])), Object.fromEntries(per.map((name) => [name, members[name]])));
+  }
+  const readings = question.show.map((show) => parseReading(typeof show === 'string' ? show : show.is));
+  const cells = (row: number, mode: 'row' | 'total', tuple: Record<string, string>, seen: { any: boolean }) =>
+    readings.map((reading) => {
+      const cell = evaluate(reading, { places, mode, windows, row, tuple, chain: [], seen, time });
+      return cell.kind === 'value' ? cell.v : null;
+    });
+  const shown: { tuple: Record<string, string>; rows: (number | null)[][] }[] = [];
+  for (const tuple of tuples.values()) {
+    const seen = { any: false };
+    const rows = places.map((_, row) => cells(row, 'row', tuple, seen));
+    if (seen.any || per.length === 0) shown.push({ tuple, rows });
+  }
+  const wanted = question.totals === true ? ['members', 'axis'] : question.totals || [];
+  const totals: (string | number | null)[][] = [];
+  if (wanted.includes('members') && per.length > 0)
+    places.forEach((_, row) => totals.push([labels[row], ...per.map(() => 'Total'), ...cells(row, 'row', {}, { any: false })]));
+  if (wanted.includes('axis') && !windows && places.length > 0) {
+    for (const { tuple } of shown) totals.push(['Total', ...per.map((name) => tuple[name]), ...cells(0, 'total', tuple, { any: false })]);
+    if (wanted.includes('members') && per.length > 0)
+      totals.push(['Total', ...per.map(() => 'Total'), ...cells(0, 'total', {}, { any: false })]);
+  }
+  return {
+    labels,
+    rows: places.flatMap((_, row) => shown.map(({ tuple, rows }) => [labels[row], ...per.map((name) => tuple[name]), ...rows[row]])),
+    totals,
+  };
+};
+
+interface RangeEnd extends Span {
+  readonly unit: string;
+}
+/** `2026`, `2026-Q3`, `2026-08`, `2026-08-15`: the only periods that reference questions name. */
+const periodText = (text: string, world: RefWorld): RangeEnd => {
+  const [y, rest, d] = text.split('-');
+  const name =
+    rest === undefined ? 'year' : d !== undefined ? 'day' : rest.startsWith('Q') ? 'quarter' : rest.startsWith('W') ? 'week' : 'month';
+  const month = rest === undefined ? 1 : name === 'quarter' ? Number(rest[1]) * 3 : name === 'week' ? 1 : Number(rest);
+  const at =
+    name === 'week'
+      ? Date.UTC(Number(y), 0, 4) / 86_400_000 + (Number(rest.slice(1)) - 1) * 7
+      : Date.UTC(Number(y), month - 1, Number(d ?? 1)) / 86_400_000;
+  return { ...(refUnit(name, world.model, world.listed).at(at) as Span), unit: name };
+};
+
+/** Sums of amounts with up to 6 decimals, without the drift of doubles. */
+export const exactSum = (values: readonly number[]): number => values.reduce((sum, v) => sum + Math.round(v * 1e6), 0) / 1e6;
+
+const roundAway = (v: number, digits: number): number =>
+  Number.isNaN(v) ? Number.NaN : Math.sign(v) * Number(`${Math.round(Number(`${Math.abs(v)}e${digits}`))}e-${digits}`);
+
+const combine = (operator: string, a: Cell, b: Cell): Cell => {
+  if (a.kind === 'blank' || b.kind === 'blank') return BLANK;
+  if (operator === '+' || operator === '-') {
+    if (a.kind === 'nothing' && b.kind === 'nothing') return a;
+    const [x, y] = [a.kind === 'value' ? a.v : 0, b.kind === 'value' ? b.v : 0];
+    return value(operator === '+' ? x + y : x - y);
+  }
+  if (a.kind === 'nothing' || b.kind === 'nothing') return BLANK;
+  return value(operator === '*' ? a.v * b.v : a.v / b.v);
+};
+
+const formed = (form: Form, v: Cell, c: Cell): Cell => {
+  if (form === 'value') return c;
+  if (form === 'difference') return combine('-', v, c);
+  if (v.kind !== 'value' || c.kind !== 'value') return BLANK;
+  if (form === 'change') return value((v.v - c.v) / Math.abs(c.v));
+  return value(form === 'ratio' ? v.v / c.v : (100 * v.v) / c.v);
+};
+
+export const weekdayIndex = (d: number): number => (((d + 3) % 7) + 7) % 7;
+export { ymd };

@@ -1,0 +1,13 @@
+import { defineConfig } from 'vitest/config';
+
+// biome-ignore lint/style/noDefaultExport: the test runner asks for it
+export default defineConfig({
+  test: {
+    include: ['tests/**/*.test.ts'],
+    globalSetup: ['tests/setup/machine.ts'],
+    testTimeout: 120_000,
+    hookTimeout: 300_000,
+    pool: 'forks',
+    maxWorkers: 2,
+  },
+});
