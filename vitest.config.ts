@@ -1,6 +1,5 @@
 import { defineConfig } from 'vitest/config';
 
-// biome-ignore lint/style/noDefaultExport: the test runner asks for it
 export default defineConfig({
   test: {
     include: ['tests/**/*.test.ts'],

@@ -97,7 +97,7 @@ const checkMembers = async (
 export const open = async (model: Model, engine: Engine, options: OpenBookOptions = {}): Promise<Book> => {
   const fixedFilters = filtersOf(model, options.where);
   const fixed = new Map<string, readonly Filter[]>();
-  for (const fact of model.facts.values()) fixed.set(fact.name, factFilters(model, fact, fixedFilters));
+  for (const fact of model.facts.values()) fixed.set(fact.name, factFilters(fact, fixedFilters));
   let base: Calendar | undefined;
   const store = await engine.open(model, {
     fixed,

@@ -11,7 +11,8 @@ export interface Store extends CalendarTables {
   readonly bounds: (fact: Fact, knownBy: Day | undefined) => Promise<ReadonlyMap<string, Bounds | undefined>>;
   /** Members of an attribute in their order (R1), `(none)` and `(unknown)` aside. */
   readonly members: (attribute: AttributeRef) => Promise<readonly string[]>;
-  readonly cube: (request: CubeRequest, signal?: Cancellation) => Promise<Cube>;
+  /** Answers several requests of one question at once, so that an engine may share its work between them. */
+  readonly cubes: (requests: readonly CubeRequest[], signal?: Cancellation) => Promise<readonly Cube[]>;
   readonly events: (request: EventsRequest, signal?: Cancellation) => Promise<Events>;
   /** Roles in which some row has a date before it entered, or none: there `enters` must be looked at (A2). */
   readonly lateRoles: (fact: Fact) => Promise<readonly string[]>;

@@ -88,7 +88,12 @@ const rowOf = (
 export const answer = async (asked: Asked, axis: Axis, evaluation: Evaluation): Promise<Answer> => {
   const readings = asked.columns.map(({ bound }) => bound);
   const attributes = asked.per.map(({ attribute }) => attribute);
-  const scope = (rows: View['rows'], split: readonly AttributeRef[], tuples?: Scope['tuples'], combinations?: Scope['combinations']): Scope => ({
+  const scope = (
+    rows: View['rows'],
+    split: readonly AttributeRef[],
+    tuples?: Scope['tuples'],
+    combinations?: Scope['combinations'],
+  ): Scope => ({
     view: { axis, rows },
     attributes: split,
     filters: asked.filters,
@@ -155,7 +160,7 @@ export const answer = async (asked: Asked, axis: Axis, evaluation: Evaluation): 
   if (asked.totals.axis && data.rows > 0) {
     const tuples = shown.map(({ tuple }) => tuple);
     const total = await evaluateView(readings, scope('total', attributes, tuples), evaluation);
-    tuples.forEach((tuple, m) => totals.push(rowOf(total, 0, m, 'total', undefined, tuple)));
+    totals.push(...tuples.map((tuple, m) => rowOf(total, 0, m, 'total', undefined, tuple)));
     if (others?.total) totals.push(rowOf(others.total, 0, 0, 'total', undefined, label(OTHERS)));
     if (asked.totals.members) {
       const corner = await evaluateView(readings, scope('total', []), evaluation);

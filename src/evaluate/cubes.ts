@@ -93,19 +93,26 @@ export const cubesOf = (store: Store, limit: number): Cubes => {
   const flush = async (): Promise<void> => {
     const batch = [...waiting.values()];
     waiting = new Map();
-    for (const { request, aggregates, answers, signal } of batch) {
-      try {
-        counts.scans++;
-        const cube = await store.cube({ ...request, aggregates }, signal);
-        answers.forEach(({ resolve, key }, i) => {
+    try {
+      counts.scans += batch.length;
+      const answers = await store.cubes(
+        batch.map(({ request, aggregates }) => ({ ...request, aggregates })),
+        batch[0].signal,
+      );
+      batch.forEach((entry, b) => {
+        const cube = answers[b];
+        entry.answers.forEach(({ resolve, key }, i) => {
           const bytes = cube.columns[i].cells.byteLength;
           counts.cells += cube.columns[i].cells.length;
+          // The lookups made from the cells take as much again.
           sizes.set(key, bytes * 2);
           size += bytes * 2;
           resolve(cellsOf(cube, i));
         });
-        shrink();
-      } catch (error) {
+      });
+      shrink();
+    } catch (error) {
+      for (const { answers } of batch) {
         for (const { reject, key } of answers) {
           known.delete(key);
           reject(error);

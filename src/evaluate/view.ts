@@ -50,7 +50,7 @@ const unrelated = (model: Model, measure: Measure, what: string): never => {
 };
 
 /** The conditions that a fact's rows must meet, from filters on attributes (M3). */
-export const factFilters = (model: Model, fact: Fact, filters: readonly AskedFilter[]): Filter[] =>
+export const factFilters = (fact: Fact, filters: readonly AskedFilter[]): Filter[] =>
   filters
     .filter(({ attribute }) => reach(fact, attribute) !== undefined)
     .map(({ attribute, test }) => ({ kind: 'members' as const, attribute, test }));
@@ -80,12 +80,12 @@ const taskOf = (leaf: Leaf, lay: Lay, scope: Scope, evaluation: Evaluation) => {
   )
     ? [scope.combinations]
     : [];
-  const where = factFilters(model, fact, filtersOf(model, measure.where));
+  const where = factFilters(fact, filtersOf(model, measure.where));
   const task: LeafTask = {
     leaf,
     lay,
     attributes,
-    filters: [...factFilters(model, fact, scope.filters), ...combinations],
+    filters: [...factFilters(fact, scope.filters), ...combinations],
     where,
     segments: undefined,
   };

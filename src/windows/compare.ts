@@ -107,7 +107,7 @@ const byUnits = (place: Place, name: string, count: number, setting: CompareSett
   // A cut day moves by its number in the period, not beyond the counterpart's end.
   const start = cut.cutStart ? Math.min(inner.starts[first] + place.start - inner.starts[index], inner.ends[first]) : inner.starts[first];
   const end = cut.cutEnd ? Math.min(inner.starts[last] + place.end - inner.starts[lastIndex], inner.ends[last]) : inner.ends[last];
-  const back = inner === axis.unit ? { index: first, lastIndex: last } : {};
+  const back = inner === axis.unit ? { index: first, lastIndex: last } : { index: OFF, lastIndex: OFF };
   const moved = landed(place, { start, end, ...back }, takesWhole(place, setting) ? undefined : start + place.anchor - place.start, asOf);
   return { ...moved, dateMoves: [...place.dateMoves, { days: moved.anchor - place.anchor }] };
 };
@@ -175,7 +175,8 @@ export const compare = (place: Place, shift: Shift, setting: CompareSetting): Pl
         });
       }
       const { unit } = setting.axis;
-      const at = (day: Day): number => (unit.basis === 'day' ? indexAt(setting.calendar, unit, day) : unit.name === period.unit ? period.index : OFF);
+      const at = (day: Day): number =>
+        unit.basis === 'day' ? indexAt(setting.calendar, unit, day) : unit.name === period.unit ? period.index : OFF;
       return placeOf({ start: period.start, end: period.end, index: at(period.start), lastIndex: at(period.end) }, setting.asOf);
     }
   }

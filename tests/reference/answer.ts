@@ -358,7 +358,7 @@ export const reference = (world: RefWorld, question: Question): RefAnswer => {
   const wanted = question.totals === true ? ['members', 'axis'] : question.totals || [];
   const totals: (string | number | null)[][] = [];
   if (wanted.includes('members') && per.length > 0)
-    places.forEach((_, row) => totals.push([labels[row], ...per.map(() => 'Total'), ...cells(row, 'row', {}, { any: false })]));
+    totals.push(...places.map((_, row) => [labels[row], ...per.map(() => 'Total'), ...cells(row, 'row', {}, { any: false })]));
   if (wanted.includes('axis') && !windows && places.length > 0) {
     for (const { tuple } of shown) totals.push(['Total', ...per.map((name) => tuple[name]), ...cells(0, 'total', tuple, { any: false })]);
     if (wanted.includes('members') && per.length > 0)

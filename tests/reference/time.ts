@@ -268,10 +268,13 @@ export const refCompare = (
     const end = cutEnd ? Math.min(last.start + place.end - ownLast.start, last.end) : last.end;
     const moved = finish(start, end, start + place.anchor - place.start, (d) => d);
     const by = moved.anchor - place.anchor;
-    return { ...moved, dates: [...place.dates, (d) => d + by] };
+    return { ...moved, off: inner.name !== axis.unit.name, dates: [...place.dates, (d) => d + by] };
   };
   const nests = (inner: RefUnit, outer: RefUnit): boolean =>
-    inner.name === outer.name || inner.family === 'day' || (inner.name === 'week' && outer.name === 'week-year') || (time.listed.get(inner.name)?.every(({ start, end }) => (outer.at(start)?.end ?? start) >= end) ?? false);
+    inner.name === outer.name ||
+    inner.family === 'day' ||
+    (inner.name === 'week' && outer.name === 'week-year') ||
+    (time.listed.get(inner.name)?.every(({ start, end }) => (outer.at(start)?.end ?? start) >= end) ?? false);
   const ownUnit = (): string | undefined => {
     const window = over?.window;
     if (window?.kind !== 'points' || window.from.moves.length + window.to.moves.length > 0) return undefined;
@@ -289,7 +292,10 @@ export const refCompare = (
     case 'base': {
       const [y, m] = shift.period.split('-').map(Number);
       const start = day(y, m ?? 1, 1);
-      return { ...refPlace(start, plusMonths(start, m === undefined ? 12 : 1, false) - 1, asOf), off: axis.unit.family !== 'day' && axis.unit.name !== (m === undefined ? 'year' : 'month') };
+      return {
+        ...refPlace(start, plusMonths(start, m === undefined ? 12 : 1, false) - 1, asOf),
+        off: axis.unit.family !== 'day' && axis.unit.name !== (m === undefined ? 'year' : 'month'),
+      };
     }
     case 'year-earlier': {
       const own = ownUnit();

@@ -5,7 +5,7 @@ import { upperBound } from '../../kernels/search.ts';
 import { type AttributeRef, NONE, reach, UNKNOWN } from '../../model/attributes.ts';
 import type { Dimension, Fact, Link, Model } from '../../model/model.ts';
 import type { DataNote, RowValue } from '../../plan/request.ts';
-import { type Codes, type DayColumn, encode, keyText, type NumberColumn, readDays, readNumbers } from './columns.ts';
+import { type Codes, type DayColumn, encode, isBlank, keyText, type NumberColumn, readDays, readNumbers } from './columns.ts';
 import { computeColumn } from './compute.ts';
 import type { Table } from './tables.ts';
 
@@ -107,6 +107,8 @@ export interface FactData {
   readonly notes: readonly DataNote[];
   readonly numbers: (column: string) => NumberColumn;
   readonly value: (value: RowValue) => NumberColumn;
+  /** Which values of a column are blank: what a count needs, of texts as well as of numbers. */
+  readonly presence: (column: string) => NumberColumn;
   readonly members: (attribute: AttributeRef) => MemberCodes;
   /** Distinct values of a column as codes, -1 where blank. */
   readonly keys: (column: string) => { readonly codes: Int32Array; readonly count: number };
@@ -199,6 +201,7 @@ export const factData = (
     return column;
   };
   const spans = new Map<string, NumberColumn>();
+  const presences = new Map<string, NumberColumn>();
   const members = new Map<string, MemberCodes>();
   const keys = new Map<string, { codes: Int32Array; count: number }>();
   const bandCodes = (name: string): MemberCodes => {
@@ -223,10 +226,7 @@ export const factData = (
     notes,
     numbers: numbersOf,
     value: (value) => {
-      if (value.kind === 'column') {
-        // A count of texts needs only to know which are blank.
-        return numbersOf(value.column);
-      }
+      if (value.kind === 'column') return numbersOf(value.column);
       const key = `${value.from} ${value.until} ${value.days}`;
       let column = spans.get(key);
       if (!column) {
@@ -238,6 +238,18 @@ export const factData = (
         spans.set(key, column);
       }
       return column;
+    },
+    presence: (name) => {
+      const raw = fact.columns.has(name) ? undefined : table.column(name);
+      if (raw === undefined || ArrayBuffer.isView(raw)) return numbersOf(name);
+      let found = presences.get(name);
+      if (!found) {
+        const blank = Uint8Array.from(raw as ArrayLike<never>, (value) => (isBlank(value) ? 1 : 0));
+        const blanks = blank.includes(1);
+        found = { values: blanks ? Float64Array.from(blank, (is) => (is === 1 ? Number.NaN : 1)) : new Float64Array(0), blanks, scale: 0 };
+        presences.set(name, found);
+      }
+      return found;
     },
     members: (attribute) => {
       let found = members.get(attribute.key);

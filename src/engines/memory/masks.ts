@@ -131,6 +131,10 @@ export const masksOf = (data: FactData, fixed: readonly Filter[], recordedDays: 
   };
 };
 
+/** Filters that no row meets need no scan: a blank date in a role that has none. */
+export const never = (filters: readonly Filter[], data: FactData): boolean =>
+  filters.some((filter) => filter.kind === 'date' && filter.is === 'blank' && data.roles.get(filter.role)?.blanks === 0);
+
 /** Filters that every row meets need no mask: no blank to find, nothing entered later. */
 const always = (filter: Filter, data: FactData): boolean => {
   if (filter.kind === 'date') return filter.is === 'present' && data.roles.get(filter.role)?.blanks === 0;

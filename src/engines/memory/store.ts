@@ -21,8 +21,8 @@ import type {
 import type { OpenOptions, Store } from '../engine.ts';
 import { type Codes, readDays } from './columns.ts';
 import { type DimensionData, dimensionData, type FactData, factData, type MemberCodes } from './facts.ts';
-import { masksOf } from './masks.ts';
-import { type ScanColumn, scan } from './scan.ts';
+import { masksOf, never } from './masks.ts';
+import { type Scan, type ScanColumn, scanAll } from './scan.ts';
 import { type TableInput, tablesOf } from './tables.ts';
 
 /** More accumulators than this are refused with a message instead of exhausting memory. */
@@ -170,9 +170,9 @@ export const openStore = async (
         .filter(([role, { days }]) => role !== fact.enters && days.some((day, i) => day !== NO_DAY && entered[i] > day))
         .map(([role]) => role);
     },
-    cube: async (request, signal) => {
+    cubes: async (requests, signal) => {
       stopIfAborted(signal);
-      return cube(opened(request.fact), request);
+      return cubes(requests.map((request) => ({ opened: opened(request.fact), request })));
     },
     events: async (request, signal) => {
       stopIfAborted(signal);
@@ -225,6 +225,17 @@ const openFact = (
   }
   demand(fact.recorded, ['recorded']);
   for (const column of fact.versionKey) demand(column, ['versionKey']);
+  // What measures sum and links point at is read now: a bad number is told before any answer, and no question pays for it.
+  for (const measure of model.measures.values()) {
+    const { aggregate } = measure;
+    const reads = aggregate.kind === 'sum' || aggregate.kind === 'average' || aggregate.kind === 'min' || aggregate.kind === 'max';
+    if (measure.fact === fact && reads) data.numbers(aggregate.column);
+  }
+  for (const link of fact.links) {
+    const attribute = link.attribute ?? link.dimension.attributes.keys().next().value;
+    if (attribute !== undefined)
+      data.members({ kind: 'attribute', key: `${link.part}.${attribute}`, part: link.part, dimension: link.dimension, attribute });
+  }
   let recorded: Int32Array | undefined;
   const recordedDays = (): Int32Array => {
     recorded ??= readDays(
@@ -267,15 +278,18 @@ const namesIn = (node: Expression): string[] => {
 const scanColumn = (aggregate: AggregateRequest, { data, mask }: Opened, knownBy: number | undefined): ScanColumn => {
   const own = aggregate.where.length > 0 ? mask(aggregate.where, knownBy) : undefined;
   if (aggregate.kind === 'rows') return { kind: 'rows', column: undefined, mask: own };
-  if (aggregate.kind === 'count' && aggregate.value.kind === 'column' && !data.fact.columns.has(aggregate.value.column)) {
-    const { codes } = data.keys(aggregate.value.column);
-    const values = Float64Array.from(codes, (code) => (code < 0 ? Number.NaN : 1));
-    return { kind: 'count', column: { values, blanks: codes.includes(-1), scale: 0 }, mask: own };
-  }
+  if (aggregate.kind === 'count' && aggregate.value.kind === 'column')
+    return { kind: 'count', column: data.presence(aggregate.value.column), mask: own };
   return { kind: aggregate.kind, column: data.value(aggregate.value), mask: own };
 };
 
-const cube = (opened: Opened, request: CubeRequest): Cube => {
+interface CubeTask {
+  readonly opened: Opened;
+  readonly request: CubeRequest;
+}
+
+/** A request as a scan: its rows' layout, and a row count first, which tells the members that have rows. */
+const scanOf = ({ opened, request }: CubeTask): Scan => {
   const { data, mask, combine } = opened;
   const { segments, aggregates } = request;
   const role = request.role === undefined ? undefined : data.roles.get(request.role);
@@ -287,46 +301,60 @@ const cube = (opened: Opened, request: CubeRequest): Cube => {
       hint: 'Ask by a coarser unit, for a shorter range, or for fewer members.',
     });
   }
-  const columns: ScanColumn[] = [
-    { kind: 'rows', column: undefined, mask: undefined },
-    ...aggregates.map((aggregate) => scanColumn(aggregate, opened, request.knownBy)),
-  ];
-  const dense = scan(
-    {
-      rows: data.rows,
-      days: role?.days,
-      blanks: (role?.blanks ?? 0) > 0,
-      base: role?.first ?? 0,
-      segmentOf: role ? segmentTable(segments, role.first, role.last) : new Int32Array(0),
-      segments: count,
-      codes: members.codes,
-      members: members.count,
-      mask: mask(request.filters, request.knownBy),
-    },
-    columns,
-  );
-  // Only members that have rows are part of the answer.
-  const present = new Uint8Array(members.count);
+  const layout = {
+    rows: data.rows,
+    days: role?.days,
+    blanks: (role?.blanks ?? 0) > 0,
+    base: role?.first ?? 0,
+    segmentOf: role ? segmentTable(segments, role.first, role.last) : new Int32Array(0),
+    segments: count,
+    codes: members.codes,
+    members: members.count,
+    mask: mask(request.filters, request.knownBy),
+  };
+  const columns = aggregates.map((aggregate) => scanColumn(aggregate, opened, request.knownBy));
+  return { layout, columns: [{ kind: 'rows', column: undefined, mask: undefined }, ...columns] };
+};
+
+/** Only members that have rows are part of the answer. */
+const cubeOf = ({ opened, request }: CubeTask, { layout, columns }: Scan, dense: readonly Float64Array[]): Cube => {
+  const { segments, members } = layout;
+  const present = new Uint8Array(members);
   const rows = dense[0];
-  for (let s = 0, k = 0; s < count; s++) for (let m = 0; m < members.count; m++, k++) if (rows[k] > 0) present[m] = 1;
+  for (let s = 0, k = 0; s < segments; s++) for (let m = 0; m < members; m++, k++) if (rows[k] > 0) present[m] = 1;
   const kept = Array.from(present.keys()).filter((m) => present[m] === 1);
   const width = kept.length;
   const compact = (cells: Float64Array): Float64Array => {
-    if (width === members.count) return cells;
-    const out = new Float64Array(count * width);
-    for (let s = 0; s < count; s++) for (let m = 0; m < width; m++) out[s * width + m] = cells[s * members.count + kept[m]];
+    if (width === members) return cells;
+    const out = new Float64Array(segments * width);
+    for (let s = 0; s < segments; s++) for (let m = 0; m < width; m++) out[s * width + m] = cells[s * members + kept[m]];
     return out;
   };
+  const { tuple } = opened.combine(request.attributes);
+  const scaleOf = (kind: AggregateRequest['kind'], k: number): number =>
+    kind === 'rows' || kind === 'count' ? 0 : (columns[k + 1].column?.scale ?? 0);
   return {
-    segments,
-    tuples: kept.map(members.tuple),
-    columns: aggregates.map(
-      (aggregate, k): CubeColumn => ({
-        cells: compact(dense[k + 1]),
-        scale: aggregate.kind === 'rows' || aggregate.kind === 'count' ? 0 : (columns[k + 1].column?.scale ?? 0),
-      }),
-    ),
+    segments: request.segments,
+    tuples: kept.map(tuple),
+    columns: request.aggregates.map(({ kind }, k): CubeColumn => ({ cells: compact(dense[k + 1]), scale: scaleOf(kind, k) })),
   };
+};
+
+const emptyCube = ({ segments, aggregates }: CubeRequest): Cube => ({
+  segments,
+  tuples: [],
+  columns: aggregates.map(() => ({ cells: new Float64Array(0), scale: 0 })),
+});
+
+/** Answers requests together: scans over the same rows and members share their reading. */
+const cubes = (tasks: readonly CubeTask[]): Cube[] => {
+  const live = tasks.filter(({ opened, request }) => !never(request.filters, opened.data));
+  const scans = live.map(scanOf);
+  const dense = scanAll(scans);
+  return tasks.map((task) => {
+    const at = live.indexOf(task);
+    return at < 0 ? emptyCube(task.request) : cubeOf(task, scans[at], dense[at]);
+  });
 };
 
 /** Rows in order of their day, blanks and masked rows left out: a counting sort, or nothing when they are in order. */
@@ -443,7 +471,7 @@ const events = (opened: Opened, request: EventsRequest): Events => {
     opened.sightings.set(key, found);
   }
   const { segments } = request;
-  const rows = cube(opened, { ...rowSet, segments, aggregates: [{ kind: 'rows', where: request.where }] });
+  const [rows] = cubes([{ opened, request: { ...rowSet, segments, aggregates: [{ kind: 'rows', where: request.where }] } }]);
   const lookup = prefixSums(rows.columns[0].cells, rows.tuples.length);
   const position = new Map(found.tuples.map((tuple, m) => [JSON.stringify(tuple), m]));
   const kept = rows.tuples.map((tuple) => position.get(JSON.stringify(tuple)) as number);

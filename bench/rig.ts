@@ -1,0 +1,82 @@
+import { cpus } from 'node:os';
+import { type DuckDBConnection, DuckDBInstance } from '@duckdb/node-api';
+import { defineModel, type Model, type ModelInput } from '../src/index.ts';
+
+/** What all measurements share: ten million order lines in DuckDB and, the same rows, in typed arrays. */
+export const ROWS = Number(process.env.BENCH_ROWS ?? 10_000_000);
+export const REGIONS = 5;
+
+export const median = (values: readonly number[]): number => [...values].sort((a, b) => a - b)[Math.floor(values.length / 2)];
+
+export const timed = async <T>(run: () => Promise<T> | T): Promise<readonly [number, T]> => {
+  const start = performance.now();
+  const value = await run();
+  return [performance.now() - start, value];
+};
+
+export const print = (label: string, value: string): void => void process.stdout.write(`${label.padEnd(58)} ${value.padStart(12)}\n`);
+export const ms = (value: number): string => `${value.toFixed(1)} ms`;
+export const ratio = (value: number): string => `${value.toFixed(2)} x`;
+
+export interface Rows {
+  readonly connection: DuckDBConnection;
+  readonly tables: { readonly lines: Readonly<Record<string, Int32Array | Float64Array>>; readonly regions: Record<string, unknown>[] };
+}
+
+/** Makes the rows in DuckDB and copies them out as plain columns, so that both sides hold the same data. */
+export const makeRows = async (): Promise<Rows> => {
+  const instance = await DuckDBInstance.create(':memory:', { threads: String(cpus().length) });
+  const connection = await instance.connect();
+  await connection.run('select setseed(0.42)');
+  await connection.run(`create table lines as
+    select (date '2021-01-01' + (random() * 1825)::int) as ordered, null::date as shipped,
+      1 + (random() * ${REGIONS - 1})::int as region_id, (random() * 300000)::int as customer_id,
+      (random() * 20000)::int::decimal(12, 2) / 100 as amount_raw, 1 + (random() * 9)::int as quantity
+    from range(${ROWS})`);
+  await connection.run(`create or replace table lines as
+    select ordered, ordered + (random() * 20)::int as shipped, region_id, customer_id, amount_raw::decimal(12, 2) as amount, quantity from lines`);
+  const columns = {
+    ordered: new Int32Array(ROWS),
+    shipped: new Int32Array(ROWS),
+    region_id: new Int32Array(ROWS),
+    customer_id: new Int32Array(ROWS),
+    amount: new Float64Array(ROWS),
+    quantity: new Float64Array(ROWS),
+  };
+  const names = Object.keys(columns) as (keyof typeof columns)[];
+  const result = await connection.stream(
+    `select ordered - date '1970-01-01', shipped - date '1970-01-01', region_id, customer_id, amount::double, quantity::double from lines`,
+  );
+  for (let at = 0; ; ) {
+    const chunk = await result.fetchChunk();
+    if (!chunk || chunk.rowCount === 0) break;
+    names.forEach((name, k) => {
+      const values = chunk.getColumnValues(k);
+      for (let i = 0; i < values.length; i++) columns[name][at + i] = Number(values[i]);
+    });
+    at += chunk.rowCount;
+  }
+  const regions = Array.from({ length: REGIONS }, (_, i) => ({ region_id: i + 1, name: `Region ${i + 1}` }));
+  await connection.run(`create table regions as select i + 1 as region_id, 'Region ' || (i + 1) as name from range(${REGIONS}) t(i)`);
+  return { connection, tables: { lines: columns, regions } };
+};
+
+const input: ModelInput = {
+  sources: { lines: {}, regions: {} },
+  dimensions: { region: { source: 'regions', key: 'region_id', attributes: { region: 'name' } } },
+  facts: {
+    lines: {
+      source: 'lines',
+      dates: { ordered: 'ordered', shipped: 'shipped' },
+      links: { region: 'region_id' },
+      measures: {
+        revenue: { sum: 'amount', role: 'ordered' },
+        lines: { count: 'rows', role: 'ordered' },
+        'average-line': { average: 'amount', role: 'ordered' },
+        quantity: { sum: 'quantity', role: 'ordered' },
+        customers: { countDistinct: 'customer_id', role: 'ordered' },
+      },
+    },
+  },
+};
+export const model: Model = defineModel(input);
