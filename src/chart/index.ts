@@ -2,7 +2,7 @@ import { DurchblickError } from '../errors.ts';
 import type { Result } from '../result/result.ts';
 import { type ChartSpec, chartSpec } from './spec.ts';
 
-export { type ChartSpec, chartSpec } from './spec.ts';
+export { type ChartOptions, type ChartSpec, chartSpec } from './spec.ts';
 
 export type ChartKind = 'svg' | 'png' | 'html' | 'vl.json';
 
@@ -29,9 +29,12 @@ export const renderSvg = async (spec: ChartSpec): Promise<string> => {
   }
 };
 
+/** Keeps bundlers for browsers from following imports that only Node.js takes. */
+const nodeModule = (name: string): string => name;
+
 /** The font comes with a package, so that a machine without fonts draws the same picture. */
 const fontFiles = async (): Promise<string[]> => {
-  const { createRequire } = await import('node:module');
+  const { createRequire } = (await import(/* @vite-ignore */ nodeModule('node:module'))) as typeof import('node:module');
   const require = createRequire(import.meta.url);
   return ['DejaVuSans.ttf', 'DejaVuSans-Bold.ttf'].flatMap((file) => {
     try {
@@ -44,7 +47,10 @@ const fontFiles = async (): Promise<string[]> => {
 
 const renderPng = async (spec: ChartSpec): Promise<Uint8Array> => {
   const svg = await renderSvg(spec);
-  const { Resvg } = await needs(() => import('@resvg/resvg-js'), '@resvg/resvg-js');
+  const { Resvg } = await needs(
+    () => import(/* @vite-ignore */ nodeModule('@resvg/resvg-js')) as Promise<typeof import('@resvg/resvg-js')>,
+    '@resvg/resvg-js',
+  );
   const fonts = await fontFiles();
   const picture = new Resvg(svg, {
     fitTo: { mode: 'zoom', value: 1.5 },

@@ -25,10 +25,10 @@ const isPale = (result: Result, column: ResultColumn): boolean => {
 };
 
 /** Readings in the same unit share a panel; each unit has one scale. */
-const panelsOf = (result: Result): Panel[] => {
+const panelsOf = (result: Result, readings: readonly string[] | undefined): Panel[] => {
   const panels = new Map<string, ResultColumn[]>();
   for (const column of result.columns) {
-    if (column.kind !== 'reading') continue;
+    if (column.kind !== 'reading' || readings?.includes(column.name) === false) continue;
     const key = column.unit ?? '';
     panels.set(key, [...(panels.get(key) ?? []), column]);
   }
@@ -46,8 +46,19 @@ const axisLabel = (result: Result, index: number): string => {
 
 const dayText = (start: string, end: string): string => (start === end ? start : `${start} to ${end}`);
 
+export interface ChartOptions {
+  /** Columns to draw, by name; all readings when left out. */
+  readonly readings?: readonly string[];
+  /** Width of the drawing area in pixels; default 760. */
+  readonly width?: number;
+  /** Height of the first panel in pixels; default 380, less for small multiples. */
+  readonly height?: number;
+  /** `none` where the page around the chart says what it shows. */
+  readonly title?: 'show' | 'none';
+}
+
 /** Turns a result into a chart: lines over many periods, columns over few, comparisons pale behind what they are compared with. */
-export const chartSpec = (result: Result): ChartSpec => {
+export const chartSpec = (result: Result, options: ChartOptions = {}): ChartSpec => {
   const attributes = result.columns.filter(({ kind }) => kind === 'attribute');
   const periodIndex = new Map(result.periods.map(({ label }, index) => [label, index]));
   const members = (row: readonly Cell[]): string => attributes.map((_, k) => String(row[k + 1])).join(' · ');
@@ -79,9 +90,9 @@ export const chartSpec = (result: Result): ChartSpec => {
     .map((_, index) => index)
     .filter((index) => index % step === 0)
     .map((index) => axisLabel(result, index));
-  const panels = panelsOf(result);
-  const width = 760;
-  const heightOf = (small: boolean): number => Math.max(90, Math.round((facets ? 150 : 380) / (small ? 2 : 1)));
+  const panels = panelsOf(result, options.readings);
+  const width = options.width ?? 760;
+  const heightOf = (small: boolean): number => Math.max(90, Math.round((options.height ?? (facets ? 150 : 380)) / (small ? 2 : 1)));
   const xField = { field: 'x', type: 'ordinal', sort: { field: 'order', op: 'min' }, title: null };
   const x = {
     ...xField,
@@ -172,19 +183,20 @@ export const chartSpec = (result: Result): ChartSpec => {
     };
   };
   const names = result.columns.filter(({ kind }) => kind === 'reading').map(({ label }) => label);
+  const title = {
+    text: names.length <= 3 ? names.join(', ') : `${names.slice(0, 3).join(', ')} …`,
+    subtitle: `${result.caption}, as of ${result.asOf}`,
+    anchor: 'start',
+    fontSize: 16,
+    subtitleFontSize: 12,
+    subtitleColor: QUIET,
+    color: INK,
+    offset: 12,
+  };
   return {
     $schema: 'https://vega.github.io/schema/vega-lite/v6.json',
     description: `${names.join(', ')}: ${result.caption}`,
-    title: {
-      text: names.length <= 3 ? names.join(', ') : `${names.slice(0, 3).join(', ')} …`,
-      subtitle: `${result.caption}, as of ${result.asOf}`,
-      anchor: 'start',
-      fontSize: 16,
-      subtitleFontSize: 12,
-      subtitleColor: QUIET,
-      color: INK,
-      offset: 12,
-    },
+    ...(options.title === 'none' ? {} : { title }),
     background: '#ffffff',
     padding: 18,
     data: { values: data },

@@ -33,7 +33,7 @@ const splitList = (text: string): string[] => {
 
 /** Reads `a=v,w`, `a!=v` and `a=from..to`. */
 const whereOf = (texts: readonly string[]): NonNullable<Question['where']> => {
-  const where: NonNullable<Question['where']> = {};
+  const where: Record<string, NonNullable<Question['where']>[string]> = {};
   for (const text of texts) {
     const match = /^([^=!]+)(!?=)(.*)$/s.exec(text);
     if (!match || match[3].trim() === '')

@@ -176,14 +176,24 @@ export const modelSchema = z.strictObject({
   alerts: z.optional(z.record(name, alert)),
 });
 
+/** `Array.isArray` for lists that may be frozen. */
+export const isList = (value: unknown): value is readonly unknown[] => Array.isArray(value);
+
+/** Lists and maps of any depth may be frozen: nothing here is written to. */
+type Unchanging<T> = T extends readonly (infer E)[]
+  ? readonly Unchanging<E>[]
+  : T extends object
+    ? { readonly [K in keyof T]: Unchanging<T[K]> }
+    : T;
+
 /** A model as written in TypeScript: the shape of the file with camelCase keys. */
-export type ModelInput = z.input<typeof modelSchema>;
-export type FactInput = z.input<typeof fact>;
-export type MeasureInput = z.input<typeof measure>;
-export type YearSystemInput = z.input<typeof yearSystem>;
-export type FormatInput = z.input<typeof format>;
-export type WhereInput = z.input<typeof where>;
-export type AlertInput = z.input<typeof alert>;
+export type ModelInput = Unchanging<z.input<typeof modelSchema>>;
+export type FactInput = Unchanging<z.input<typeof fact>>;
+export type MeasureInput = Unchanging<z.input<typeof measure>>;
+export type YearSystemInput = Unchanging<z.input<typeof yearSystem>>;
+export type FormatInput = Unchanging<z.input<typeof format>>;
+export type WhereInput = Unchanging<z.input<typeof where>>;
+export type AlertInput = Unchanging<z.input<typeof alert>>;
 
 /** A question as it is asked (interface contract); fixed keys camelCase or kebab-case. */
 export const questionSchema = z.strictObject({
@@ -200,4 +210,4 @@ export const questionSchema = z.strictObject({
   limit: z.optional(z.int().check(z.minimum(1))),
   rest: z.optional(z.boolean()),
 });
-export type Question = z.input<typeof questionSchema>;
+export type Question = Unchanging<z.input<typeof questionSchema>>;

@@ -4,6 +4,7 @@ import { type Day, dayOf, FIRST_DAY, LAST_DAY, NO_DAY, parseIsoDay, type Weekday
 import type { PeriodRow } from '../calendar/systems.ts';
 import { DurchblickError } from '../errors.ts';
 import type { Model } from '../model/model.ts';
+import { isList } from '../model/schema.ts';
 import type { CalendarTables } from './request.ts';
 
 /** The calendar rules of a model with their tables read; a calendar is built from them for any range. */
@@ -76,7 +77,7 @@ export const calendarRules = async (model: Model, tables: CalendarTables): Promi
   const holidaysBetween = async (first: Day, last: Day): Promise<readonly Holiday[]> => {
     if (listed === undefined) return [];
     if (typeof listed === 'string') return tables.holidays(listed, model.timeZone, first, last);
-    if (Array.isArray(listed)) return listed.map((text) => ({ day: isoDay(text, 'calendar.working-days.holidays'), name: 'holiday' }));
+    if (isList(listed)) return listed.map((text) => ({ day: isoDay(text, 'calendar.working-days.holidays'), name: 'holiday' }));
     const rows = await tables.rows(listed.table, [listed.date, ...(listed.name ? [listed.name] : [])]);
     return rows.flatMap((row, i) => {
       const day = dayIn(row[listed.date], 'calendar.working-days.holidays', listed.date, i);

@@ -3,7 +3,7 @@ import { DurchblickError, suggest } from '../errors.ts';
 import { type AttributeRef, attributeOf } from '../model/attributes.ts';
 import { checked } from '../model/keys.ts';
 import type { Model, NamedWindow } from '../model/model.ts';
-import { type Question, questionSchema, type WhereInput } from '../model/schema.ts';
+import { isList, type Question, questionSchema, type WhereInput } from '../model/schema.ts';
 import { type Bound, bindText, windowOf } from './bind.ts';
 import type { MemberTest } from './request.ts';
 
@@ -40,13 +40,13 @@ export interface Asked {
   readonly rest: boolean;
 }
 
-const texts = (value: unknown): string[] => (Array.isArray(value) ? value : [value]).map(String);
+const texts = (value: unknown): string[] => (isList(value) ? value : [value]).map(String);
 
 /** Turns filters as written, `{ region: ["North"], family: { not: "Bulbs" } }`, into tests. */
 export const filtersOf = (model: Model, where: WhereInput | undefined): AskedFilter[] =>
   Object.entries(where ?? {}).map(([name, value]) => {
     const attribute = attributeOf(model, name);
-    if (typeof value !== 'object' || Array.isArray(value)) return { attribute, test: { values: texts(value) } };
+    if (typeof value !== 'object' || isList(value)) return { attribute, test: { values: texts(value) } };
     const { not, from, to } = value;
     if (not === undefined && from === undefined && to === undefined) {
       throw new DurchblickError('bad-filter', `the filter on "${name}" says nothing`, {
@@ -65,9 +65,9 @@ export const filtersOf = (model: Model, where: WhereInput | undefined): AskedFil
 
 const byOf = (model: Model, by: Question['by']): AskedBy => {
   if (by === undefined) return { kind: 'range' };
-  const names = Array.isArray(by) ? by : [by];
+  const names = isList(by) ? by : [by];
   const isUnit = (name: string) => model.units.includes(name) || (name.endsWith('s') && model.units.includes(name.slice(0, -1)));
-  if (!Array.isArray(by) && isUnit(by)) return { kind: 'unit', unit: model.units.includes(by) ? by : by.slice(0, -1) };
+  if (!isList(by) && isUnit(by)) return { kind: 'unit', unit: model.units.includes(by) ? by : by.slice(0, -1) };
   const windows = names.map((name) => {
     const literal = /^\[(.*)\]$/.exec(name);
     if (literal) return windowOf(model, literal[1], true, { text: name, at: 1 });
@@ -119,7 +119,7 @@ export const askedOf = (model: Model, written: Question): Asked => {
   const { totals } = question;
   const by = byOf(model, question.by);
   const wanted = totals === true ? ['members', 'axis'] : totals === false || totals === undefined ? [] : totals;
-  if (wanted.includes('axis') && by.kind === 'windows' && Array.isArray(totals)) {
+  if (wanted.includes('axis') && by.kind === 'windows' && isList(totals)) {
     throw new DurchblickError('no-axis-total', 'windows overlap, so there is no total over them', {
       hint: 'Ask for `totals: ["members"]` (M9).',
     });

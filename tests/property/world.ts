@@ -363,7 +363,13 @@ export const question: fc.Arbitrary<Question> = fc
     length: fc.integer({ min: 0, max: 400 }),
     style: fc.constantFrom('dates', 'months', 'year', 'quarters', 'weeks'),
     asOf: fc.oneof(fc.constant('latest'), day.map(iso), fc.constantFrom('2024-02-29', '2025-02-28', '2025-05-31')),
-    where: fc.constantFrom(undefined, undefined, { region: ['North', 'Alps'] }, { family: 'Herbs' }, { channel: 'web' }),
+    where: fc.constantFrom<Question['where'][]>(
+      undefined,
+      undefined,
+      { region: ['North', 'Alps'] },
+      { family: 'Herbs' },
+      { channel: 'web' },
+    ),
     totals: fc.constantFrom(undefined, true, ['axis' as const], ['members' as const]),
   })
   .map(({ show, by, per, start, length, style, asOf, where, totals }) => {

@@ -163,7 +163,7 @@ export const refPoint = (point: Point, place: RefPlace, time: RefTime, history: 
       value = period?.[point.kind];
     }
   } else {
-    const { at, before, unit } = inUnit(point.unit);
+    const { at, before, unit } = inUnit((point as { readonly unit: string }).unit);
     const done = at ? (at.end === place.anchor ? at : unit.step(at, -1)) : before;
     value = point.kind === 'done' ? done?.end : done?.start;
   }

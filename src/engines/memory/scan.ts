@@ -169,9 +169,9 @@ const packingOf = ({ column, sums }: Fused): { readonly stretch: number; readonl
   if (scale < 0 || largest === undefined) return undefined;
   const unitOf = (length: number): number => 2 ** (Math.ceil(Math.log2(length * (largest + 1))) + 1);
   let stretch = 1 << 18;
-  while (stretch > 1024 && stretch * unitOf(stretch) > 2 ** 53) stretch /= 2;
+  while (stretch > 1024 && stretch * unitOf(stretch) > 2 ** 52) stretch /= 2;
   const unit = unitOf(stretch);
-  return stretch * unit <= 2 ** 53 && stretch >= 4 * sums.length ? { stretch, unit } : undefined;
+  return stretch * unit <= 2 ** 52 && stretch >= 4 * sums.length ? { stretch, unit } : undefined;
 };
 
 const takeApart = (packed: Float64Array, unit: number, { sums, counts }: Fused): void => {
