@@ -274,6 +274,13 @@ export const open = async (model: Model, engine: Engine, options: OpenBookOption
     const calendar = await calendarOver(anchorDays(rough), 3);
     return asOfDay(text, model, calendar, today(), periodBounds(raw, calendar));
   };
+  // Tables of periods and holidays are read and laid out now: what is wrong with them is told before any answer.
+  try {
+    await latestAsOf();
+  } catch (error) {
+    await store.close();
+    throw error;
+  }
   return {
     model,
     ask,

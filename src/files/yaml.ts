@@ -27,7 +27,7 @@ export const parseModel = (text: string, name: string): Model => {
     throw new DurchblickError(first.code, first.message, { place: first.place, hint: first.hint, all: faults });
   }
   /** The key of the path's last step where there is one, else the nearest node around it. */
-  const locate: Locate = (path: Path) => {
+  const locate: Locate = (path: Path, of = 'value') => {
     let node: unknown = document.contents;
     let offset = isNode(node) ? (node.range?.[0] ?? 0) : 0;
     path.forEach((step, depth) => {
@@ -45,7 +45,7 @@ export const parseModel = (text: string, name: string): Model => {
         const key = pair.key as Node;
         const value = pair.value as Node | null;
         // A fault in a value is shown at the value, a fault in a map at its key.
-        const simple = depth === path.length - 1 && isScalar(value) && value.range;
+        const simple = of === 'value' && depth === path.length - 1 && isScalar(value) && value.range;
         offset = simple ? (value.range?.[0] ?? offset) : (key.range?.[0] ?? offset);
         node = value;
       } else if (isNode(node) && 'items' in node) {

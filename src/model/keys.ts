@@ -2,8 +2,8 @@ import type * as z from 'zod/mini';
 import { DurchblickError, type Place, suggest } from '../errors.ts';
 
 export type Path = readonly (string | number)[];
-/** Finds the line and column of a path in the text a value was read from. */
-export type Locate = (path: Path) => Place | undefined;
+/** Finds the line and column of a path in the text a value was read from: of its value, or of its key. */
+export type Locate = (path: Path, of?: 'key' | 'value') => Place | undefined;
 
 type Schema = z.ZodMiniType;
 type Definition =
@@ -24,7 +24,7 @@ const camel = (key: string): string => key.replace(/-([a-z])/g, (_, letter: stri
 export const pathText = (path: Path): string => path.map(String).join('.');
 
 const fail = (path: Path, locate: Locate, code: string, message: string, hint?: string): never => {
-  throw new DurchblickError(code, message, { place: locate(path) ?? { path: pathText(path) }, hint });
+  throw new DurchblickError(code, message, { place: locate(path, 'key') ?? { path: pathText(path) }, hint });
 };
 
 /**

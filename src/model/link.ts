@@ -1,5 +1,5 @@
-import { unitNames } from '../calendar/calendar.ts';
-import { parseIsoDay } from '../calendar/day.ts';
+import { type CalendarOptions, calendar, type NameSet, parseWorkingWeek, unitNames } from '../calendar/calendar.ts';
+import { parseIsoDay, type Weekday } from '../calendar/day.ts';
 import { DurchblickError, type Place, suggest } from '../errors.ts';
 import { parseReading } from '../language/parse.ts';
 import type { Expression } from '../language/syntax.ts';
@@ -95,6 +95,28 @@ const checkSystem = (name: string, system: YearSystemInput, faults: Faults): voi
       `year system "${name}" needs the columns of start and label`,
       'For example `{ table: fiscal_years, start: starts_on, label: name }`.',
     );
+  }
+};
+
+/** Tries every rule of the calendar on one year, so that a wrong one is told with its line. */
+const checkCalendarRules = (input: NonNullable<ModelInput['calendar']>, faults: Faults): void => {
+  const year = { from: '2024-01-01', to: '2024-12-31' };
+  for (const [name, { starts, pattern, ends, numberBy, label }] of Object.entries(input.yearSystems ?? {})) {
+    const system =
+      starts !== undefined
+        ? { starts, numberBy, label }
+        : pattern !== undefined && ends !== undefined
+          ? { pattern, ends, numberBy, label }
+          : undefined;
+    if (system) faults.try(['calendar', 'yearSystems', name], () => calendar({ ...year, yearSystems: { [name]: system } }));
+  }
+  const { week } = input;
+  if (typeof week === 'object')
+    faults.try(['calendar', 'week'], () => calendar({ ...year, week: { starts: week.starts as Weekday, minDays: week.minDays } }));
+  const working = input.workingDays?.week;
+  if (working !== undefined) faults.try(['calendar', 'workingDays', 'week'], () => parseWorkingWeek(working));
+  for (const set of Object.keys(input.names ?? {}) as NameSet[]) {
+    faults.try(['calendar', 'names', set], () => calendar({ ...year, names: input.names as CalendarOptions['names'] }).name(set, 0));
   }
 };
 
@@ -392,10 +414,11 @@ const NAME = /^[a-z][a-z0-9-]*$/;
 export const linkModel = (written: unknown, locate: Locate = () => undefined): Model => {
   const input = checked(modelSchema, written, 'model', locate) as ModelInput;
   const faults = new Faults(locate);
-  const calendar = input.calendar ?? {};
-  for (const [name, system] of Object.entries(calendar.yearSystems ?? {})) checkSystem(name, system, faults);
-  const kinds = Object.fromEntries(Object.entries(calendar.yearSystems ?? {}).map(([name, system]) => [name, systemKind(system)]));
-  const custom = Object.keys(calendar.periods ?? {});
+  const rules = input.calendar ?? {};
+  for (const [name, system] of Object.entries(rules.yearSystems ?? {})) checkSystem(name, system, faults);
+  if (faults.list.length === 0) checkCalendarRules(rules, faults);
+  const kinds = Object.fromEntries(Object.entries(rules.yearSystems ?? {}).map(([name, system]) => [name, systemKind(system)]));
+  const custom = Object.keys(rules.periods ?? {});
   const standard = unitNames(kinds, []);
   for (const name of custom) {
     if (standard.includes(name) || name === 'period')

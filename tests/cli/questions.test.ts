@@ -1,0 +1,112 @@
+import { DuckDBInstance } from '@duckdb/node-api';
+import { beforeAll, describe, expect, test } from 'vitest';
+import { DEMO, durchblick, ROOT, rowsOf } from '../setup/cli.ts';
+
+/** The questions of the tour, against sums written by hand in SQL over the same files. */
+let sql: (text: string) => Promise<string[][]>;
+
+beforeAll(async () => {
+  const connection = await (await DuckDBInstance.create()).connect();
+  const file = (name: string) => `read_csv('${ROOT}demo/data/${name}.csv', all_varchar = true)`;
+  await connection.run(`create table lines as select order_id, region_id, channel, product_id, ordered_on::date as o, try_cast(shipped_on as date) as s,
+    (quantity::decimal(9, 0) * unit_price::decimal(9, 2) - discount::decimal(9, 2))::decimal(12, 2) as net from ${file('order_lines')}`);
+  await connection.run(`create table budget as select region_id, family, amount::decimal(12, 2) as amount, (month || '-01')::date as m from ${file('budget')}
+    qualify row_number() over (partition by month, region_id, family order by loaded_on desc) = 1`);
+  await connection.run(`create table regions as select * from ${file('regions')}`);
+  sql = async (text) =>
+    (await connection.runAndReadAll(text)).getRows().map((row) => row.map((value) => (value === null ? '' : String(value))));
+});
+
+/** Numbers as numbers, so that 12.50 and 12.5 are the same. */
+const plain = (rows: readonly (readonly string[])[]): (string | number)[][] =>
+  rows.map((row) => row.map((text) => (text !== '' && !Number.isNaN(Number(text)) ? Number(text) : text)));
+const ask = (...args: readonly string[]): (string | number)[][] => {
+  const { code, stdout, stderr } = durchblick('ask', DEMO, ...args, '--format', 'csv');
+  expect(stderr.includes('error'), stderr).toBe(false);
+  expect(code).toBe(0);
+  return plain(rowsOf(stdout));
+};
+
+describe('real questions', () => {
+  test('revenue by month by order and by ship date, the unshipped noted (A3, D4, M10)', async () => {
+    const wanted = await sql(`with m as (select distinct strftime(o, '%Y-%m') as p from lines)
+      select p, (select sum(net) from lines where strftime(o, '%Y-%m') = p), (select sum(net) from lines where strftime(s, '%Y-%m') = p) from m order by 1`);
+    expect(ask('revenue', 'revenue on shipped', '--by', 'month')).toEqual(plain(wanted));
+    const [[rows, amount]] = await sql('select count(*), sum(net) from lines where s is null');
+    expect(durchblick('ask', DEMO, 'revenue on shipped', '--by', 'year').stderr).toContain(
+      `${rows} rows have no shipped date and are in no period (revenue ${Number(amount)})`,
+    );
+  });
+
+  const STRETCHES = {
+    mtd: ['2026-08-01', '2026-08-15', '2025-08-01', '2025-08-15'],
+    qtd: ['2026-07-01', '2026-08-15', '2025-07-01', '2025-08-15'],
+    'fiscal-ytd': ['2026-07-01', '2026-08-15', '2025-07-01', '2025-08-15'],
+    'rolling-28-days': ['2026-07-19', '2026-08-15', '2025-07-19', '2025-08-15'],
+    'rolling-3-months': ['2026-05-16', '2026-08-15', '2025-05-16', '2025-08-15'],
+  };
+  test.each(Object.entries(STRETCHES))(
+    '%s at 15 August by region, like for like (A6, C5, W3, W4)',
+    async (window, [from, to, before, until]) => {
+      const sum = (a: string, b: string) => `sum(net) filter (o between date '${a}' and date '${b}')`;
+      const wanted = await sql(
+        `select '${window}', name, ${sum(from, to)}, ${sum(before, until)} from lines join regions using (region_id) group by name, sort order by sort::int`,
+      );
+      expect(
+        ask('revenue', 'revenue vs year-earlier', '--by', window, '--per', 'region', '--as-of', '2026-08-15', '--where', 'region!=(none)'),
+      ).toEqual(plain(wanted));
+    },
+  );
+
+  test('orders by week with the week before, and by another unit by one word (C5, M1)', async () => {
+    const weeks = await sql(`with w as (select strftime(o, '%G-W%V') as p, count(distinct order_id) as n from lines group by 1)
+      select p, n, lag(n) over (order by p) from w where p < '2026-W33' order by 1`);
+    expect(ask('orders', 'orders vs previous', '--by', 'week', '--range', '2023-W02/2026-W32')).toEqual(plain(weeks.slice(1)));
+    for (const [unit, format] of [
+      ['day', '%Y-%m-%d'],
+      ['month', '%Y-%m'],
+      ['year', '%Y'],
+    ]) {
+      const wanted = await sql(`select strftime(o, '${format}') as p, count(distinct order_id) from lines group by 1 order by 1`);
+      expect(ask('orders', '--by', unit, '--gaps', 'hide')).toEqual(plain(wanted));
+    }
+  });
+
+  test('to date against the budget to date, by region; whole months for all of 2026 (G3, G4, G7)', async () => {
+    // 1 to 15 August 2026 has 10 of the month's 21 working days.
+    const wanted =
+      await sql(`select '2026-08', name, (select sum(net) from lines l where l.region_id = r.region_id and o between date '2026-08-01' and date '2026-08-15'),
+      (select sum(amount) * 10 / 21 from budget b where b.region_id = r.region_id and m = date '2026-08-01')::double from regions r order by sort::int`);
+    const rows = ask(
+      'revenue over mtd',
+      'budget over mtd',
+      '--by',
+      'month',
+      '--per',
+      'region',
+      '--range',
+      '2026-08',
+      '--where',
+      'region!=(none)',
+    );
+    plain(wanted).forEach((row, k) => {
+      expect(rows[k].slice(0, 3)).toEqual(row.slice(0, 3));
+      expect(rows[k][3]).toBeCloseTo(row[3] as number, 6);
+    });
+    const whole = await sql(`select strftime(m, '%Y-%m'), sum(amount) from budget where year(m) = 2026 group by 1 order by 1`);
+    expect(ask('budget', '--by', 'month', '--range', '2026')).toEqual(plain(whole));
+  });
+
+  test('the last 14 days over the same weekdays a year earlier (A5, C2)', async () => {
+    const wanted =
+      await sql(`select strftime(d, '%Y-%m-%d'), (select sum(net) from lines where o = d::date), (select sum(net) from lines where o = d::date - 364)
+      from range(date '2026-08-02', date '2026-08-16', interval 1 day) t(d) order by 1`);
+    expect(ask('revenue', 'revenue vs same-weekdays-last-year', '--by', 'day', '--range', 'last-14-days')).toEqual(plain(wanted));
+  });
+
+  test('revisions recorded later are not seen (G7)', () => {
+    const budget = (...more: readonly string[]) => ask('budget', '--by', 'year', '--range', '2026', ...more)[0][1] as number;
+    expect(budget()).toBeGreaterThan(budget('--known-by', '2026-05-28'));
+    expect(budget('--known-by', '2026-05-29')).toBe(budget());
+  });
+});

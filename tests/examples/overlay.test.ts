@@ -1,0 +1,99 @@
+import { mkdtempSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { type Browser, chromium, type Page } from 'playwright-core';
+import { build, type PreviewServer, preview } from 'vite';
+import { afterAll, beforeAll, expect, test } from 'vitest';
+import { memory } from '../../src/engines/memory/index.ts';
+import { loadModel } from '../../src/files/node.ts';
+import { type Book, open } from '../../src/index.ts';
+import { ROOT } from '../setup/cli.ts';
+
+let server: PreviewServer;
+let browser: Browser;
+let page: Page;
+let book: Book;
+const errors: string[] = [];
+
+beforeAll(async () => {
+  const configFile = join(ROOT, 'examples/overlay/vite.config.ts');
+  const outDir = mkdtempSync(join(tmpdir(), 'overlay-'));
+  await build({ configFile, logLevel: 'error', build: { outDir, emptyOutDir: true } });
+  server = await preview({ configFile, logLevel: 'error', build: { outDir }, preview: { port: 0, host: '127.0.0.1' } });
+  const flags = [
+    '--no-sandbox',
+    '--disable-gpu',
+    '--disable-quic',
+    '--no-first-run',
+    '--disable-background-networking',
+    '--disable-component-update',
+    '--disable-sync',
+  ];
+  browser = await chromium.launch({ executablePath: '/usr/bin/chromium', args: flags });
+  page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
+  page.on('console', (message) => message.type() === 'error' && errors.push(message.text()));
+  page.on('pageerror', (error) => errors.push(error.message));
+  const { model, files } = await loadModel(join(ROOT, 'demo/model.yaml'));
+  book = await open(model, memory({}, { files }));
+  await page.goto(server.resolvedUrls?.local[0] as string);
+  await page.waitForSelector('#answer table');
+});
+
+afterAll(async () => {
+  await browser?.close();
+  await server?.close();
+  await book?.close();
+});
+
+/** The table as a person reads it. */
+const shown = (): Promise<string[][]> =>
+  page.$$eval('#answer tr', (rows) => rows.map((row) => [...row.children].map((cell) => cell.textContent ?? '')));
+const chooses = async (name: string, value: string): Promise<void> => {
+  const before = await page.innerHTML('main');
+  const control = page.locator(`[name=${name}]`);
+  if (name === 'asOf') {
+    await control.fill(value);
+    await control.dispatchEvent('change');
+  } else await control.selectOption(value);
+  await page.waitForFunction((html) => document.querySelector('main')?.innerHTML !== html, before);
+};
+const expected = async (reading: string, by: string, range: string, asOf: string): Promise<string[][]> => {
+  const show = [
+    { is: reading, label: 'this year' },
+    { is: `${reading} vs year-earlier`, label: 'year before' },
+    { is: `${reading} vs year-earlier as change`, label: 'change' },
+  ];
+  const { header, rows } = (await book.ask({ show, by, range, asOf })).toTable();
+  return [[...header], ...rows.map(({ cells }) => [...cells])];
+};
+
+test('the page opens on the last 14 days over the year before, without an error', async () => {
+  expect(await shown()).toEqual(await expected('revenue on ordered', 'day', 'last-14-days', '2026-08-15'));
+  expect(await page.textContent('#caption')).toBe('revenue: 2 – 15 Aug 2026 against 2 – 15 Aug 2025, as of 2026-08-15');
+  // One loud and one pale column for each of the 14 days.
+  expect(await page.locator('#chart svg .mark-rect path').count()).toBeGreaterThanOrEqual(28);
+  expect(errors).toEqual([]);
+});
+
+test('unit, date, window and as-of date change the numbers as the library gives them', async () => {
+  await chooses('range', 'rolling-12-months');
+  await chooses('unit', 'month');
+  await chooses('role', 'shipped');
+  await chooses('window', 'ytd');
+  await chooses('asOf', '2026-05-20');
+  expect(await shown()).toEqual(await expected('revenue on shipped over ytd', 'month', 'rolling-12-months', '2026-05-20'));
+  expect(await page.textContent('#notes')).toContain('no shipped date');
+  // The range ends at the as-of date and cuts May there (A5).
+  expect(await page.locator('#answer tr').last().getAttribute('title')).toMatch(/^2026-05-01 to 2026-05-20, against /);
+  expect(errors).toEqual([]);
+});
+
+test('weeks compare with weeks, and every unit keeps its columns (C5)', async () => {
+  await chooses('window', 'the period itself');
+  await chooses('unit', 'week');
+  expect((await shown()).length).toBeGreaterThan(50);
+  await chooses('window', 'season-to-date');
+  await chooses('unit', 'fiscal-quarter');
+  expect((await shown())[0]).toEqual(['period', 'this year', 'year before', 'change']);
+  expect(errors).toEqual([]);
+});
