@@ -156,6 +156,9 @@ const linkCodes = (link: Link, attribute: string, table: Table, dimensions: Read
   return { codes, texts };
 };
 
+/** Lays a list where a second thread can read it; the list itself where there is none. */
+export type Share = <T extends Float64Array | Int32Array | Uint16Array | Uint8Array>(list: T) => T;
+
 /** Reads a fact: dates of all roles at once, so that bad ones are told before any number is shown (D3). */
 export const factData = (
   fact: Fact,
@@ -163,6 +166,7 @@ export const factData = (
   model: Model,
   dimensions: ReadonlyMap<string, DimensionData>,
   workingDays: (after: number, until: number) => number,
+  share: Share,
 ): FactData => {
   const roles = new Map<string, DayColumn>();
   const notes: DataNote[] = [];
@@ -183,7 +187,7 @@ export const factData = (
         message: `${fact.name}: ${days.bad} ${days.bad === 1 ? 'value' : 'values'} of ${role.name} (${role.column}) ${days.bad === 1 ? 'is' : 'are'} no date and taken as blank`,
       });
     }
-    roles.set(role.name, days);
+    roles.set(role.name, { ...days, days: share(days.days) });
   }
   const numbers = new Map<string, NumberColumn>();
   const numbersOf = (name: string): NumberColumn => {
@@ -196,6 +200,7 @@ export const factData = (
         });
       }
       column = expression ? computeColumn(expression, table.rows, numbersOf) : readNumbers(table.column(name), table.name, name);
+      column = { ...column, values: share(column.values) };
       numbers.set(name, column);
     }
     return column;
@@ -260,6 +265,7 @@ export const factData = (
           way === 'band'
             ? bandCodes(attribute.key)
             : linkCodes(way, attribute.kind === 'attribute' ? attribute.attribute : '', table, dimensions);
+        found = { ...found, codes: share(found.codes) };
         members.set(attribute.key, found);
       }
       return found;

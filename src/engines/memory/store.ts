@@ -20,10 +20,12 @@ import type {
 } from '../../plan/request.ts';
 import type { OpenOptions, Store } from '../engine.ts';
 import { type Codes, readDays } from './columns.ts';
-import { type DimensionData, dimensionData, type FactData, factData, type MemberCodes } from './facts.ts';
+import { type DimensionData, dimensionData, type FactData, factData, type MemberCodes, type Share } from './facts.ts';
 import { masksOf, never } from './masks.ts';
 import { type Scan, type ScanColumn, scanAll } from './scan.ts';
+import type { Helper } from './sums.ts';
 import { type TableInput, tablesOf } from './tables.ts';
+import { secondThread, shared } from './threads.ts';
 
 /** More accumulators than this are refused with a message instead of exhausting memory. */
 const MOST_CELLS = 1 << 27;
@@ -99,7 +101,12 @@ export const openStore = async (
     );
   }
   const facts = new Map<string, Opened>();
-  for (const fact of model.facts.values()) facts.set(fact.name, openFact(fact, await table(fact.source), model, dimensions, options));
+  let most = 0;
+  for (const fact of model.facts.values()) most = Math.max(most, (await table(fact.source)).rows);
+  const thread = await secondThread(most);
+  const share: Share = thread ? shared : (list) => list;
+  for (const fact of model.facts.values())
+    facts.set(fact.name, openFact(fact, await table(fact.source), model, dimensions, options, share));
   const opened = (fact: Fact): Opened => facts.get(fact.name) as Opened;
 
   const bounds = async (fact: Fact, knownBy: number | undefined): Promise<ReadonlyMap<string, Bounds | undefined>> => {
@@ -172,7 +179,8 @@ export const openStore = async (
     },
     cubes: async (requests, signal) => {
       stopIfAborted(signal);
-      return cubes(requests.map((request) => ({ opened: opened(request.fact), request })));
+      const tasks = requests.map((request) => ({ opened: opened(request.fact), request }));
+      return cubes(tasks, thread);
     },
     events: async (request, signal) => {
       stopIfAborted(signal);
@@ -205,9 +213,10 @@ const openFact = (
   model: Model,
   dimensions: ReadonlyMap<string, DimensionData>,
   options: OpenOptions,
+  share: Share,
 ): Opened => {
   const path = ['facts', fact.name];
-  const data = located(model, [...path, 'dates'], () => factData(fact, table, model, dimensions, options.workingDays));
+  const data = located(model, [...path, 'dates'], () => factData(fact, table, model, dimensions, options.workingDays, share));
   const known = new Set([...table.columnNames, ...fact.columns.keys()]);
   const demand = (column: string | undefined, at: readonly string[]): void => {
     if (column === undefined || known.has(column) || table.rows === 0) return;
@@ -347,10 +356,10 @@ const emptyCube = ({ segments, aggregates }: CubeRequest): Cube => ({
 });
 
 /** Answers requests together: scans over the same rows and members share their reading. */
-const cubes = (tasks: readonly CubeTask[]): Cube[] => {
+const cubes = async (tasks: readonly CubeTask[], helper: Helper | undefined): Promise<Cube[]> => {
   const live = tasks.filter(({ opened, request }) => !never(request.filters, opened.data));
   const scans = live.map(scanOf);
-  const dense = scanAll(scans);
+  const dense = await scanAll(scans, helper);
   return tasks.map((task) => {
     const at = live.indexOf(task);
     return at < 0 ? emptyCube(task.request) : cubeOf(task, scans[at], dense[at]);
@@ -450,7 +459,7 @@ const linkKeys = ({ data }: Opened): { codes: Int32Array; count: number } => {
 
 const MOST_SIGHTINGS = 8;
 
-const events = (opened: Opened, request: EventsRequest): Events => {
+const events = async (opened: Opened, request: EventsRequest): Promise<Events> => {
   const rowSet: RowSet = request;
   const key = JSON.stringify(
     [
@@ -471,7 +480,10 @@ const events = (opened: Opened, request: EventsRequest): Events => {
     opened.sightings.set(key, found);
   }
   const { segments } = request;
-  const [rows] = cubes([{ opened, request: { ...rowSet, segments, aggregates: [{ kind: 'rows', where: request.where }] } }]);
+  const [rows] = await cubes(
+    [{ opened, request: { ...rowSet, segments, aggregates: [{ kind: 'rows', where: request.where }] } }],
+    undefined,
+  );
   const lookup = prefixSums(rows.columns[0].cells, rows.tuples.length);
   const position = new Map(found.tuples.map((tuple, m) => [JSON.stringify(tuple), m]));
   const kept = rows.tuples.map((tuple) => position.get(JSON.stringify(tuple)) as number);

@@ -1,0 +1,60 @@
+import { type Helper, MANY_ROWS, type Sums } from './sums.ts';
+
+/** Keeps bundlers for browsers from following imports that only Node.js takes. */
+const nodeModule = (name: string): string => name;
+
+let started: Promise<Helper | undefined> | undefined;
+
+/**
+ * The second thread where there is one to be had: in Node.js, with shared memory and a second core. Elsewhere, and for
+ * tables that are not worth it, undefined: one thread does all. It is started once, serves all books, and never keeps
+ * a process alive by itself.
+ */
+export const secondThread = async (rows: number): Promise<Helper | undefined> => {
+  const node = typeof process !== 'undefined' && process.versions?.node !== undefined;
+  // Sources that were not compiled (`.ts`, as tests run them) have no thread file beside them.
+  if (rows < MANY_ROWS || !node || typeof SharedArrayBuffer === 'undefined' || !import.meta.url.endsWith('.js')) return undefined;
+  started ??= start();
+  return started;
+};
+
+const start = async (): Promise<Helper | undefined> => {
+  const { availableParallelism } = (await import(/* @vite-ignore */ nodeModule('node:os'))) as typeof import('node:os');
+  if (availableParallelism() < 2) return undefined;
+  const { Worker } = (await import(/* @vite-ignore */ nodeModule('node:worker_threads'))) as typeof import('node:worker_threads');
+  const worker = new Worker(new URL(/* @vite-ignore */ nodeModule('./thread.js'), import.meta.url));
+  worker.unref();
+  const waiting = new Map<number, { readonly resolve: (sums: readonly Sums[]) => void; readonly reject: (error: Error) => void }>();
+  let turn = 0;
+  const fail = (error: Error): void => {
+    started = undefined;
+    for (const { reject } of waiting.values()) reject(error);
+    waiting.clear();
+  };
+  worker.on('error', fail);
+  worker.on('exit', () => fail(new Error('the summing thread has ended')));
+  worker.on('message', ({ id, sums }: { readonly id: number; readonly sums: readonly Sums[] }) => {
+    waiting.get(id)?.resolve(sums);
+    waiting.delete(id);
+    if (waiting.size === 0) worker.unref();
+  });
+  return {
+    sum: (plain, from, to) =>
+      new Promise((resolve, reject) => {
+        const id = turn++;
+        waiting.set(id, { resolve, reject });
+        // While someone waits, the thread must keep the process alive.
+        worker.ref();
+        worker.postMessage({ id, plain, from, to });
+      }),
+  };
+};
+
+/** The same list in memory that threads share, so that handing it over copies nothing. */
+export const shared = <T extends Float64Array | Int32Array | Uint16Array | Uint8Array>(list: T): T => {
+  if (list.buffer instanceof SharedArrayBuffer) return list;
+  const make = list.constructor as new (buffer: SharedArrayBuffer) => T;
+  const copy = new make(new SharedArrayBuffer(list.byteLength));
+  copy.set(list as never);
+  return copy;
+};
