@@ -12,12 +12,12 @@ import { factFilters } from './evaluate/view.ts';
 import { type AttributeRef, NONE, UNKNOWN } from './model/attributes.ts';
 import type { Fact, Model } from './model/model.ts';
 import type { Question, WhereInput } from './model/schema.ts';
-import { asOfDay, axisOf, type FactBounds } from './plan/axis.ts';
+import { asOfDay, axisOf, type FactBounds, rangeOf } from './plan/axis.ts';
 import { leavesOf } from './plan/bind.ts';
 import { buildCalendar, calendarRules, yearsIn } from './plan/calendar.ts';
 import { type AskedFilter, askedOf, filtersOf } from './plan/question.ts';
 import type { Bounds, Cancellation, DataNote, Filter, Segments } from './plan/request.ts';
-import { actualHistory, type LaidWindow, windowsAt } from './plan/windows.ts';
+import { actualHistory, type LaidWindow, reachOf, windowsAt } from './plan/windows.ts';
 import { type Result, resultOf } from './result/result.ts';
 import { OUTSIDE } from './windows/place.ts';
 
@@ -46,8 +46,10 @@ export interface Book {
   readonly model: Model;
   /** Answers a question. Throws `DurchblickError` for a wrong question and for faults in the data. */
   readonly ask: (question: Question, options?: AskOptions) => Promise<Result>;
-  /** The calendar over all data and the as-of date, in whole years (U8). */
-  readonly calendar: () => Promise<Calendar>;
+  /** The calendar in whole years over all data, the as-of date and what windows and comparisons reach from there (U8); or over a range. */
+  readonly calendar: (range?: { readonly first: Day; readonly last: Day }) => Promise<Calendar>;
+  /** First and last day of a range: periods, dates, labels or a window laid at the as-of date (A5). */
+  readonly range: (text: string, asOf?: string) => Promise<{ readonly first: Day; readonly last: Day }>;
   /** The as-of date of a text, the model's own when left out (A1). */
   readonly asOf: (text?: string) => Promise<Day>;
   /** Every window of the model with its days at the as-of date. */
@@ -285,7 +287,22 @@ export const open = async (model: Model, engine: Engine, options: OpenBookOption
     model,
     ask,
     asOf: latestAsOf,
-    calendar: async () => calendarOver(anchorDays(await latestAsOf()), 0),
+    calendar: async (wanted) => {
+      if (wanted) return calendarOver([wanted.first, wanted.last], 0);
+      const asOf = await latestAsOf();
+      return widening(async (margin) => {
+        const wide = await calendarOver(anchorDays(asOf), margin);
+        const reached = range ? [] : reachOf(model, wide, asOf);
+        return calendarOver([...anchorDays(asOf), ...reached], 0);
+      });
+    },
+    range: async (text, asOfText) => {
+      const asOf = await latestAsOf(asOfText);
+      return widening(async (margin) => {
+        const calendar = await calendarOver([...anchorDays(asOf), ...yearsIn(text)], margin);
+        return rangeOf(text, model, calendar, asOf, actualHistory(model, periodBounds(rawBounds, calendar)));
+      });
+    },
     windows: async (text) => {
       const asOf = await latestAsOf(text);
       return widening(async (margin) => {

@@ -2,6 +2,7 @@
 import { readFileSync } from 'node:fs';
 import { Command, CommanderError } from 'commander';
 import type { AskOptions } from './ask.ts';
+import type { CalendarCommandOptions } from './calendar.ts';
 import { exitCodeOf, report, toStderr } from './output.ts';
 import { withQuestion } from './question.ts';
 
@@ -57,6 +58,18 @@ program
   .description('show every window with its days at the as-of date, and a picture of them')
   .addHelpText('after', '\nExample:\n  durchblick windows demo/model.yaml --as-of 2026-08-15')
   .action(run(async (path: string, options: { asOf?: string; format: string }) => (await import('./windows.ts')).windows(path, options)));
+
+program
+  .command('calendar')
+  .argument('<model>', 'model file, or the folder of a model.yaml')
+  .option('--range <range>', 'periods or dates, 2025-01/2026-12; the years of the data when left out')
+  .option('--as-of <date>', 'adds offsets and to-date flags against this day')
+  .option('--format <format>', 'picture, csv, json, ndjson, markdown, sql, arrow or parquet', 'picture')
+  .option('--output <file>', 'write to a file instead of stdout')
+  .option('--table <name>', 'name of the table in SQL', 'calendar')
+  .description('show a year of the calendar, or write all its days as a table')
+  .addHelpText('after', '\nExample:\n  durchblick calendar demo/model.yaml --range 2026 --as-of 2026-08-15 --format csv')
+  .action(run(async (path: string, options: CalendarCommandOptions) => (await import('./calendar.ts')).calendar(path, options)));
 
 program
   .command('check')

@@ -1,5 +1,6 @@
 import { isoOf } from '../calendar/day.ts';
 import type { LaidWindow } from '../plan/windows.ts';
+import { csvLine, markdownTable } from '../result/text.ts';
 import { oneOf, withBook } from './book.ts';
 import { deliver, dim, terminalTable, toStderr } from './output.ts';
 
@@ -40,10 +41,10 @@ export const windows = async (path: string, options: { readonly asOf?: string; r
   }
   const header = ['window', 'is', 'from', 'to', 'days'];
   const cells = list.map(({ window, from, to, days }) => [window.name, window.text, iso(from), iso(to), String(days)]);
-  if (format === 'csv') await deliver(`${[header, ...cells].map((row) => row.join(',')).join('\r\n')}\r\n`, undefined);
+  if (format === 'csv') await deliver([header, ...cells].map(csvLine).join(''), undefined);
   else if (format === 'markdown')
     await deliver(
-      `${[header, ['---', '---', '---', '---', '---:'], ...cells].map((row) => `| ${row.join(' | ')} |`).join('\n')}\n`,
+      markdownTable(header, cells, (column) => column === 4),
       undefined,
     );
   else {

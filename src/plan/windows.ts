@@ -1,6 +1,7 @@
 import type { Calendar } from '../calendar/calendar.ts';
 import type { Day } from '../calendar/day.ts';
 import type { Model, NamedWindow } from '../model/model.ts';
+import { compare } from '../windows/compare.ts';
 import { layWindow } from '../windows/lay.ts';
 import { indexAt, placeOf } from '../windows/place.ts';
 import type { FactBounds } from './axis.ts';
@@ -35,4 +36,29 @@ export const actualHistory = (model: Model, bounds: FactBounds): Bounds | undefi
     if (own) found = found ? { first: Math.min(found.first, own.first), last: Math.max(found.last, own.last) } : own;
   }
   return found;
+};
+
+/** The days that a model's windows and comparisons reach from the as-of date (U8). */
+export const reachOf = (model: Model, calendar: Calendar, asOf: Day): Day[] => {
+  const days: Day[] = [];
+  for (const { from, to } of windowsAt(model, calendar, asOf, undefined)) {
+    if (from !== undefined && to !== undefined) days.push(from, to);
+  }
+  const day = calendar.unit('day');
+  const place = placeOf({ start: asOf, end: asOf, index: indexAt(calendar, day, asOf) }, asOf);
+  for (const { shift, match, name } of model.comparisons.values()) {
+    const setting = {
+      calendar,
+      axis: { kind: 'unit' as const, unit: day },
+      asOf,
+      window: undefined,
+      previous: undefined,
+      horizon: 'plan' as const,
+      match,
+      name,
+    };
+    const moved = compare(place, shift, setting);
+    if (!moved.missing) days.push(moved.start + moved.days, moved.end + moved.days);
+  }
+  return days;
 };

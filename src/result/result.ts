@@ -8,6 +8,7 @@ import { leavesOf } from '../plan/bind.ts';
 import type { Asked } from '../plan/question.ts';
 import { captionOf } from './caption.ts';
 import { type Format, formatOf, formatter, plainNumber, unitOfFormat } from './format.ts';
+import { csvLine, markdownTable } from './text.ts';
 
 export interface Period {
   readonly label: string;
@@ -77,15 +78,6 @@ export interface Result extends ResultJson, Iterable<ResultRow> {
 const TOTAL = 'Total';
 
 const isoRange = (range: DayRange | null): ComparedDays | null => (range ? { start: isoOf(range.start), end: isoOf(range.end) } : null);
-
-/**
- * Fields that a spreadsheet would run as formulas are texts of members and labels; the file keeps them as they
- * are, because RFC 4180 has no way to mark them and changing data would be worse.
- */
-const csvField = (text: string): string => (/[",\r\n]/.test(text) || text !== text.trim() ? `"${text.replaceAll('"', '""')}"` : text);
-
-const markdownField = (text: string): string =>
-  text.replaceAll('\\', '\\\\').replaceAll('|', '\\|').replaceAll('<', '&lt;').replaceAll('\n', ' ');
 
 /** Dresses an answer: labels, days in ISO form, formats, caption and the ways out (R2). */
 export const resultOf = (answer: Answer, asked: Asked, model: Model, asOf: Day, notes: readonly Note[]): Result => {
@@ -171,19 +163,15 @@ export const resultOf = (answer: Answer, asked: Asked, model: Model, asOf: Day, 
       kinds: columns.map(({ kind }) => kind),
       rows: inOrder().map((row) => ({ kind: row.kind, cells: cells(row).map(formatted) })),
     }),
-    toCsv: () => {
-      const plain = table((value) => (typeof value === 'string' ? csvField(value) : plainNumber(value)));
-      return `${[columns.map(({ name }) => csvField(name)), ...plain].map((row) => row.join(',')).join('\r\n')}\r\n`;
-    },
+    toCsv: () =>
+      [columns.map(({ name }) => name), ...table((value) => (typeof value === 'string' ? value : plainNumber(value)))]
+        .map(csvLine)
+        .join(''),
     toNdjson: () =>
       inOrder()
         .map((row) => `${JSON.stringify(Object.fromEntries(cells(row).map((value, k) => [columns[k].name, value])))}\n`)
         .join(''),
-    toMarkdown: () => {
-      const rule = columns.map(({ kind }) => (kind === 'reading' ? '---:' : '---'));
-      const rows = [header.map(markdownField), rule, ...table((value, k) => markdownField(formatted(value, k)))];
-      return `${rows.map((row) => `| ${row.join(' | ')} |`).join('\n')}\n`;
-    },
+    toMarkdown: () => markdownTable(header, table(formatted), (column) => columns[column].kind === 'reading'),
     [Symbol.iterator]: function* () {
       for (const row of json.rows) yield Object.fromEntries(row.map((value, k) => [columns[k].name, value]));
     },

@@ -1,0 +1,22 @@
+/** A field of CSV (RFC 4180): quoted where it has to be. What a spreadsheet would run as a formula is kept as it is. */
+export const csvField = (text: string): string =>
+  /[",\r\n]/.test(text) || text !== text.trim() ? `"${text.replaceAll('"', '""')}"` : text;
+
+export const csvLine = (fields: readonly string[]): string => `${fields.map(csvField).join(',')}\r\n`;
+
+export const markdownField = (text: string): string =>
+  text.replaceAll('\\', '\\\\').replaceAll('|', '\\|').replaceAll('<', '&lt;').replaceAll('\n', ' ');
+
+/** A GitHub-flavoured Markdown table; columns listed in `right` are aligned to the right. */
+export const markdownTable = (
+  header: readonly string[],
+  rows: readonly (readonly string[])[],
+  right: (column: number) => boolean = () => false,
+): string => {
+  const lines = [
+    header.map(markdownField),
+    header.map((_, k) => (right(k) ? '---:' : '---')),
+    ...rows.map((row) => row.map(markdownField)),
+  ];
+  return `${lines.map((line) => `| ${line.join(' | ')} |`).join('\n')}\n`;
+};
