@@ -1,8 +1,15 @@
 import { spawnSync } from 'node:child_process';
-import { existsSync } from 'node:fs';
+import { existsSync, readdirSync } from 'node:fs';
 
-/** What the tests need beside npm's packages: a Chromium. Installed from Debian when it is missing and this is root. */
-const CHROMIUM = '/usr/bin/chromium';
+/** What the tests need beside npm's packages, each installed from Debian when it is missing and this is root. */
+export const CHROMIUM = '/usr/bin/chromium';
+const POSTGRES = '/usr/lib/postgresql';
+
+/** Folder of PostgreSQL's server programs, newest version; undefined when there is none. */
+export const postgresPrograms = (): string | undefined => {
+  const versions = existsSync(POSTGRES) ? readdirSync(POSTGRES).sort((a, b) => Number(b) - Number(a)) : [];
+  return versions.map((version) => `${POSTGRES}/${version}/bin`).find((folder) => existsSync(`${folder}/initdb`));
+};
 
 const run = (command: string, args: readonly string[]): boolean => {
   const { status } = spawnSync(command, args, {
@@ -12,12 +19,19 @@ const run = (command: string, args: readonly string[]): boolean => {
   return status === 0;
 };
 
+const NEEDS = [
+  { name: 'chromium', there: () => existsSync(CHROMIUM) },
+  { name: 'postgresql', there: () => postgresPrograms() !== undefined },
+];
+
 export const setup = (): void => {
-  if (existsSync(CHROMIUM)) return;
-  const manual = 'Install Debian\'s package "chromium" by hand and run the tests again.';
-  if (process.getuid?.() !== 0) throw new Error(`The browser tests need ${CHROMIUM}, and only root can install it. ${manual}`);
-  process.stderr.write('Installing Chromium for the browser tests …\n');
+  const missing = NEEDS.filter(({ there }) => !there()).map(({ name }) => name);
+  if (missing.length === 0) return;
+  const names = missing.join(' and ');
+  const manual = `Install Debian's ${missing.length === 1 ? 'package' : 'packages'} ${names} by hand and run the tests again.`;
+  if (process.getuid?.() !== 0) throw new Error(`The tests need ${names}, and only root can install that. ${manual}`);
+  process.stderr.write(`Installing ${names} for the tests …\n`);
   run('apt-get', ['update', '-qq']);
-  if (!run('apt-get', ['install', '-y', '-qq', 'chromium']) || !existsSync(CHROMIUM))
-    throw new Error(`Chromium could not be installed with apt-get. ${manual}`);
+  if (!run('apt-get', ['install', '-y', '-qq', ...missing]) || !NEEDS.every(({ there }) => there()))
+    throw new Error(`${names} could not be installed with apt-get. ${manual}`);
 };

@@ -1,0 +1,171 @@
+import fc from 'fast-check';
+import { describe, expect, test } from 'vitest';
+import { memory } from '../../src/engines/memory/index.ts';
+import { calendar, defineModel, isoOf, open, toDay } from '../../src/index.ts';
+import { layWindow } from '../../src/windows/lay.ts';
+import { indexAt, placeOf } from '../../src/windows/place.ts';
+import { parseShift, parseWindow } from '../../src/windows/syntax.ts';
+
+const found = calendar({ from: '2015-01-01', to: '2035-12-31', yearSystems: { fiscal: { starts: '--07-01', label: 'FY{year}' } } });
+const units = [...found.units.keys()];
+const laid = (text: string, anchor: string, asOf = anchor): string | undefined => {
+  const day = toDay(anchor);
+  const place = placeOf({ start: day, end: day, index: indexAt(found, found.unit('day'), day) }, day);
+  const span = layWindow(parseWindow(text, units), place, {
+    calendar: found,
+    asOf: toDay(asOf),
+    horizon: 'plan',
+    first: toDay('2023-01-02'),
+    last: toDay('2026-08-15'),
+  });
+  return span && (span[0] > span[1] ? 'empty' : `${isoOf(span[0])}..${isoOf(span[1])}`);
+};
+
+describe('W1 to W5: windows laid by hand', () => {
+  test.each([
+    ['P28D/anchor', '2026-08-15', '2026-07-19..2026-08-15'],
+    ['anchor/P7D', '2026-08-15', '2026-08-15..2026-08-21'],
+    ['P3M/anchor', '2026-08-15', '2026-05-16..2026-08-15'],
+    ['P3M/anchor', '2026-02-28', '2025-12-01..2026-02-28'],
+    ['P1Y2M/anchor', '2026-08-15', '2025-06-16..2026-08-15'],
+    ['P14D/anchor-P1D', '2026-08-15', '2026-08-01..2026-08-14'],
+    ['start(month)/anchor', '2026-08-15', '2026-08-01..2026-08-15'],
+    ['start(-1 month)/end(-1 month)', '2026-03-31', '2026-02-01..2026-02-28'],
+    ['start(-1 year)/anchor-P1Y', '2024-02-29', '2023-01-01..2023-02-28'],
+    ['start(quarter)/done(month)', '2026-08-15', '2026-07-01..2026-07-31'],
+    ['start(quarter)/done(month)', '2026-07-15', 'empty'],
+    ['start(quarter)/done(month)', '2026-07-31', '2026-07-01..2026-07-31'],
+    ['since(week)/done(week)', '2026-08-15', '2026-08-03..2026-08-09'],
+    ['since(week)/done(week)', '2026-08-16', '2026-08-10..2026-08-16'],
+    ['start(fiscal-year)/anchor', '2026-06-30', '2025-07-01..2026-06-30'],
+    ['start(fiscal-year)/end(+1 fiscal-quarters)', '2026-08-15', '2026-07-01..2026-12-31'],
+    ['first/anchor', '2026-08-15', '2023-01-02..2026-08-15'],
+    ['2026-01-10/last', '2026-08-15', '2026-01-10..2026-08-15'],
+    ['anchor/start(month)', '2026-08-15', 'empty'],
+  ])('%s at %s is %s', (text, anchor, days) => expect(laid(text, anchor)).toBe(days));
+
+  test.each([
+    ['start(month)', /two ends/],
+    ['P3M/P1M', /both ends are durations/],
+    ['start(mont)/anchor', /no unit "mont"/],
+    ['anchr/anchor', /"anchr" is not a point/],
+    ['anchor/anchor+1D', /duration/],
+    ['done(-1 month)/anchor', /without a number/],
+    ['2026-02-30/anchor', /no day/],
+    ['a/b/c', /one slash/],
+  ])('%s is refused', (text, message) => expect(() => parseWindow(text, units)).toThrow(message));
+
+  test('C3: a shift may not mix months with days', () => expect(() => parseShift('-P1M2D', units)).toThrow(/mix/));
+
+  test('W9: no point moves backwards as the anchor goes on', () => {
+    const points = [
+      'anchor',
+      'asof',
+      'start(month)',
+      'end(month)',
+      'start(-1 quarter)',
+      'end(+2 weeks)',
+      'done(month)',
+      'since(fiscal-quarter)',
+      'anchor-P1M',
+      'end(month)-P1M+P3D',
+      'start(week-year)+P1Y',
+      '2026-01-31-P1M',
+    ];
+    fc.assert(
+      fc.property(
+        fc.constantFrom(...points),
+        fc.integer({ min: toDay('2018-01-01'), max: toDay('2032-01-01') }),
+        fc.integer({ min: 1, max: 40 }),
+        (point, day, step) => {
+          const at = (d: number) => laid(`${point}/2035-01-01`, isoOf(d), '2026-08-15')?.slice(0, 10) as string;
+          expect(at(day) <= at(day + step)).toBe(true);
+        },
+      ),
+      { numRuns: 2000 },
+    );
+  });
+});
+
+/** One row a day with the amount 1, so that every value is a number of days. */
+const days = async (asOf: string) => {
+  const [first, last] = [toDay('2023-01-01'), toDay(asOf)];
+  const rows = Array.from({ length: last - first + 1 }, (_, i) => ({ day: isoOf(first + i), n: 1 }));
+  const model = defineModel({
+    calendar: { yearSystems: { retail: { pattern: '4-4-5', ends: 'saturday nearest june 30', label: 'R{year}' } } },
+    facts: { f: { source: 'rows', dates: { on: 'day' }, measures: { n: { sum: 'n' } } } },
+    comparisons: { january: { base: '2026-01' }, 'whole-month-before': { shift: '-P1M', match: 'whole' } },
+  });
+  return open(model, memory({ rows }), { clock: () => Date.parse('2026-11-01T23:30:00Z') });
+};
+
+describe('C1 to C10: the days compared', () => {
+  const cases: [string, string, string, string, string][] = [
+    ['n vs year-earlier', 'month', '2026-08', '2026-08-15', '2025-08-01..2025-08-15'],
+    ['n vs year-earlier', 'month', '2026-02', '2026-02-28', '2025-02-01..2025-02-28'],
+    ['n vs year-earlier', 'month', '2024-02', '2024-02-29', '2023-02-01..2023-02-28'],
+    ['n vs year-earlier', 'day', '2025-02-28', '2025-03-01', '2024-02-28..2024-02-28'],
+    ['n vs previous', 'month', '2026-03', '2026-03-31', '2026-02-01..2026-02-28'],
+    ['n vs previous', 'month', '2026-03', '2026-03-30', '2026-02-01..2026-02-28'],
+    ['n vs whole-month-before', 'month', '2026-08', '2026-08-10', '2026-07-01..2026-07-31'],
+    ['n vs previous', 'week', '2026-W33', '2026-08-12', '2026-08-03..2026-08-05'],
+    ['n vs year-earlier', 'week', '2026-W33', '2026-08-16', '2025-08-11..2025-08-17'],
+    ['n vs [-P52W]', 'month', '2026-08', '2026-08-15', '2025-08-02..2025-08-16'],
+    ['n vs january', 'month', '2026-05', '2026-08-15', '2026-01-01..2026-01-31'],
+    ['n over ytd vs year-earlier', 'month', '2026-08', '2026-08-15', '2025-01-01..2025-08-15'],
+    ['n over ytd vs [-P52W]', 'month', '2026-06', '2026-08-15', '2025-01-02..2025-07-01'],
+    ['n over [asof-P6D/asof] vs year-earlier', 'month', '2026-08', '2026-08-15', '2025-08-09..2025-08-15'],
+    ['n vs year-earlier', 'retail-week', 'R2026-W31', '2026-08-15', '2025-01-26..2025-02-01'],
+    ['n vs previous', 'retail-month', 'R2027-M02', '2026-08-15', '2026-06-28..2026-07-18'],
+    ['n vs [-1 quarter]', 'day', '2026-05-31', '2026-08-15', '2026-02-28..2026-02-28'],
+  ];
+  test.each(cases)('%s by %s in %s as of %s compares %s', async (reading, by, range, asOf, wanted) => {
+    const book = await days(asOf);
+    const { compared } = await book.ask({ show: [reading], by, range, asOf });
+    const span = compared[reading][0];
+    expect(span && `${span.start}..${span.end}`).toBe(wanted);
+    await book.close();
+  });
+
+  test('A1, A4: the as-of date by name; a future row is blank, its comparison is not', async () => {
+    const book = await days('2026-08-15');
+    // 23:30 UTC on 1 November.
+    expect(await Promise.all(['today', 'yesterday', 'latest', 'end(-1 month)'].map(async (text) => isoOf(await book.asOf(text))))).toEqual([
+      '2026-11-01',
+      '2026-10-31',
+      '2026-08-15',
+      '2026-10-31',
+    ]);
+    const { rows } = await book.ask({ show: ['n', 'n vs year-earlier', 'n over mtd'], by: 'month', range: '2026-08/2026-09' });
+    expect(rows).toEqual([
+      ['2026-08', 15, 15, 15],
+      ['2026-09', null, 30, null],
+    ]);
+    await book.close();
+  });
+
+  test('C4: week 53 has no counterpart, and that is said', async () => {
+    const book = await days('2026-12-31');
+    const { rows, notes } = await book.ask({ show: ['n vs year-earlier'], by: 'week', range: '2026-W52/2026-W53', asOf: '2026-12-31' });
+    expect(rows.map((row) => row[1])).toEqual([7, null]);
+    expect(notes).toMatchObject([{ code: 'no-counterpart', rows: 1 }]);
+    await book.close();
+  });
+
+  test('C5: previous keeps its meaning when the unit is switched', async () => {
+    const book = await days('2026-06-30');
+    for (const by of ['day', 'week', 'month', 'quarter', 'half', 'year', 'retail-week', 'retail-year']) {
+      const { rows } = await book.ask({ show: ['n', 'n vs previous'], by, range: '2024-01-01/2025-12-31', gaps: 'show' });
+      for (const [k, row] of rows.slice(2, -1).entries()) expect([by, row[2]]).toEqual([by, rows[k + 1][1]]);
+    }
+    await book.close();
+  });
+
+  test('W8: short history is marked, and blank where the window must be full', async () => {
+    const book = await days('2023-03-31');
+    const { rows, notes } = await book.ask({ show: ['n over rolling-3-months'], by: 'month' });
+    expect(rows.map((row) => row[1])).toEqual([31, 59, 90]);
+    expect(notes).toMatchObject([{ code: 'short-history', rows: 2, first: '2023-01-01' }]);
+    await book.close();
+  });
+});
