@@ -7,13 +7,13 @@ import { answer } from './evaluate/answer.ts';
 import { cubesOf } from './evaluate/cubes.ts';
 import type { Evaluation } from './evaluate/leaf.ts';
 import { notes } from './evaluate/notes.ts';
-import type { Share } from './evaluate/runs.ts';
+import { shareOf } from './evaluate/spread.ts';
 import { factFilters } from './evaluate/view.ts';
 import { type AttributeRef, NONE, UNKNOWN } from './model/attributes.ts';
 import type { Fact, Model } from './model/model.ts';
 import type { Question, WhereInput } from './model/schema.ts';
 import { asOfDay, axisOf, type FactBounds, rangeOf } from './plan/axis.ts';
-import { leavesOf } from './plan/bind.ts';
+import { bindText, leavesOf } from './plan/bind.ts';
 import { buildCalendar, calendarRules, yearsIn } from './plan/calendar.ts';
 import { type AskedFilter, askedOf, filtersOf } from './plan/question.ts';
 import type { Bounds, Cancellation, DataNote, Filter, Segments } from './plan/request.ts';
@@ -261,7 +261,10 @@ export const open = async (model: Model, engine: Engine, options: OpenBookOption
           if (fact.enters === undefined || (raw(fact, fact.enters)?.last ?? LAST_DAY) <= asOf) return false;
           return fact.roles.get(role)?.horizon === 'plan' || (lateRoles.get(fact.name)?.has(role) ?? false);
         },
-        shareOf: async (leaf, segments) => shareOf(leaf.measure.spread, segments, calendar, found, leaf.measure.name),
+        shareOf: (leaf, segments) => {
+          const { spread } = leaf.measure;
+          return shareOf(leaf, segments, typeof spread === 'object' ? bindText(model, spread.like) : undefined, evaluation);
+        },
         memberCount: (attributes) => attributes.reduce((product, { key }) => product * (memberCounts.get(key) ?? 1), 1),
         signal,
       };
@@ -327,25 +330,3 @@ export const open = async (model: Model, engine: Engine, options: OpenBookOption
 
 const baseYears = (model: Model): Day[] =>
   [...model.comparisons.values()].flatMap(({ shift }) => (shift.kind === 'base' ? yearsIn(shift.period) : []));
-
-/** How a coarse amount lies on days: by days or working days; a period without any working day falls back (G3). */
-const shareOf = (
-  spread: 'even' | 'working-days' | 'none' | { readonly like: string },
-  segments: Segments,
-  calendar: Calendar,
-  found: ReturnType<typeof notes>,
-  measure: string,
-): Share => {
-  const even: Share = (segment, from, to) => [to - from + 1, segments.ends[segment] - segments.starts[segment] + 1];
-  if (spread !== 'working-days') return even;
-  return (segment, from, to) => {
-    const whole = calendar.workingDays(segments.starts[segment], segments.ends[segment]);
-    if (whole > 0) return [calendar.workingDays(from, to), whole];
-    found.add(`spread ${measure}`, {
-      code: 'spread-fallback',
-      measure,
-      message: `${measure}: a period without working days is spread evenly`,
-    });
-    return even(segment, from, to);
-  };
-};

@@ -108,7 +108,6 @@ export interface Measure {
   readonly acrossTime: 'last' | 'last-known' | 'first' | 'average' | 'min' | 'max' | undefined;
   readonly empty: 'zero' | 'blank' | undefined;
   readonly spread: Spread;
-  readonly spreadAcross: Readonly<Record<string, string>> | undefined;
   readonly unrelated: 'error' | 'blank' | 'repeat';
   readonly format: FormatInput | undefined;
   readonly better: 'higher' | 'lower' | undefined;
