@@ -199,15 +199,11 @@ const gaplessUnits = (options: CalendarOptions, rule: WeekRule, span: Span): Uni
   ...Object.entries(options.yearSystems ?? {}).flatMap(([name, system]) => systemUnits(name, system, span)),
 ];
 
-const dayUnit = (first: Day, last: Day): Unit =>
-  unitOf({
-    name: 'day',
-    starts: Int32Array.from({ length: last - first + 2 }, (_, i) => first + i),
-    basis: 'day',
-    yearUnit: 'year',
-    origin: first,
-    label: (i) => isoOf(first + i),
-  });
+const dayUnit = (first: Day, last: Day): Unit => {
+  const starts = new Int32Array(last - first + 2);
+  for (let i = 0; i < starts.length; i++) starts[i] = first + i;
+  return unitOf({ name: 'day', starts, basis: 'day', yearUnit: 'year', origin: first, label: (i) => isoOf(first + i) });
+};
 
 /**
  * Builds a calendar. Covers `from..to` in whole years of the civil year, the week-year and every year system (U8).

@@ -56,9 +56,12 @@ export interface UnitParts {
 export const unitOf = (parts: UnitParts): Unit => {
   const gapless = parts.ends === undefined;
   const count = gapless ? parts.starts.length - 1 : parts.starts.length;
-  const starts = Int32Array.from(parts.starts.slice(0, count));
-  const ends = gapless ? Int32Array.from(parts.starts.slice(1), (start) => start - 1) : Int32Array.from(parts.ends as ArrayLike<number>);
-  const labels: (string | undefined)[] = new Array(count);
+  const all = Int32Array.from(parts.starts);
+  const starts = all.subarray(0, count);
+  const ends = gapless ? all.slice(1) : Int32Array.from(parts.ends as ArrayLike<number>);
+  // In a gapless unit every period ends the day before the next begins.
+  if (gapless) for (let i = 0; i < count; i++) ends[i]--;
+  const labels: (string | undefined)[] = [];
   return {
     name: parts.name,
     starts,

@@ -18,7 +18,14 @@ const input = (spread: NonNullable<ModelInput['facts'][string]['measures'][strin
   dimensions: { region: {} },
   facts: {
     sales: { source: 'sales', dates: { ordered: 'day' }, links: { region: 'region' }, measures: { revenue: { sum: 'amount' } } },
-    budget: { source: 'budget', grain: 'month', horizon: 'plan', dates: { planned: 'month' }, links: { region: 'region' }, measures: { budget: { sum: 'amount', spread } } },
+    budget: {
+      source: 'budget',
+      grain: 'month',
+      horizon: 'plan',
+      dates: { planned: 'month' },
+      links: { region: 'region' },
+      measures: { budget: { sum: 'amount', spread } },
+    },
   },
 });
 const ask = async (spread: Parameters<typeof input>[0], question: Parameters<Awaited<ReturnType<typeof open>>['ask']>[0]) => {
@@ -49,7 +56,9 @@ describe('G3, G4: a monthly amount on finer days', () => {
   test('like: in the shape of last year, even where it says nothing', async () => {
     const { rows, notes } = await ask({ like: 'revenue vs year-earlier' }, { show: ['budget'], by: 'day', range: '2026-01-09/2026-02-01' });
     const byDay = new Map(rows.map((row) => [row[0], row[1]]));
-    expect([byDay.get('2026-01-09'), byDay.get('2026-01-10'), byDay.get('2026-01-20'), byDay.get('2026-02-01')]).toEqual([0, 232.5, 77.5, 10]);
+    expect([byDay.get('2026-01-09'), byDay.get('2026-01-10'), byDay.get('2026-01-20'), byDay.get('2026-02-01')]).toEqual([
+      0, 232.5, 77.5, 10,
+    ]);
     expect(notes).toMatchObject([{ code: 'spread-fallback', measure: 'budget' }]);
     expect(() => defineModel(input({ like: 'budget' }))).toThrow(/spread in a shape itself/);
     expect(() => defineModel(input({ like: 'revenu' }))).toThrow(/revenu/);
@@ -65,7 +74,12 @@ describe('G3, G4: a monthly amount on finer days', () => {
 
 describe('M7, M9, M10, G1: formulas, totals and exact sums', () => {
   test('sums are exact to the last decimal; a sum over nothing is 0 in + and -, and blank elsewhere', async () => {
-    const { rows, totals } = await ask('even', { show: ['revenue', 'revenue - budget', 'revenue / budget', 'revenue + revenue'], by: 'month', range: '2025-12/2026-02', totals: ['axis'] });
+    const { rows, totals } = await ask('even', {
+      show: ['revenue', 'revenue - budget', 'revenue / budget', 'revenue + revenue'],
+      by: 'month',
+      range: '2025-12/2026-02',
+      totals: ['axis'],
+    });
     expect(rows).toEqual([
       ['2025-12', null, null, null, null],
       ['2026-01', 30.3, -279.7, 30.3 / 310, 60.6],
@@ -83,7 +97,10 @@ describe('M7, M9, M10, G1: formulas, totals and exact sums', () => {
   });
 
   test('M10: more than six decimals are summed inexactly, and that is said', async () => {
-    const rows = [{ day: '2026-01-01', amount: 1e-7 }, { day: '2026-01-02', amount: 0.1 }];
+    const rows = [
+      { day: '2026-01-01', amount: 1e-7 },
+      { day: '2026-01-02', amount: 0.1 },
+    ];
     const book = await open(defineModel(input('even')), memory({ sales: rows.map((row) => ({ ...row, region: 'North' })), budget }));
     const result = await book.ask({ show: ['revenue over ytd'], by: 'month', range: '2026-01' });
     expect(result.rows[0][1]).toBeCloseTo(0.1000001, 12);
@@ -94,7 +111,13 @@ describe('M7, M9, M10, G1: formulas, totals and exact sums', () => {
   test('V3: filters fixed at open hold for values, bounds and totals', async () => {
     const book = await open(defineModel(input('even')), memory({ sales, budget }), { where: { region: 'South' } });
     const result = await book.ask({ show: ['revenue'], by: 'year', totals: ['axis'] });
-    expect([result.rows, result.totals]).toEqual([[['2025', 1], ['2026', 20.2]], [['Total', 21.2]]]);
+    expect([result.rows, result.totals]).toEqual([
+      [
+        ['2025', 1],
+        ['2026', 20.2],
+      ],
+      [['Total', 21.2]],
+    ]);
     expect(await book.bounds('sales', 'ordered')).toEqual({ first: toDay('2025-01-20'), last: toDay('2026-01-06') });
     expect(isoOf(await book.asOf())).toBe('2026-01-06');
     await book.close();
