@@ -31,7 +31,7 @@ export const setup = (): void => {
   const manual = `Install Debian's ${missing.length === 1 ? 'package' : 'packages'} ${names} by hand and run the tests again.`;
   if (process.getuid?.() !== 0) throw new Error(`The tests need ${names}, and only root can install that. ${manual}`);
   process.stderr.write(`Installing ${names} for the tests …\n`);
-  run('apt-get', ['update', '-qq']);
-  if (!run('apt-get', ['install', '-y', '-qq', ...missing]) || !NEEDS.every(({ there }) => there()))
+  run('apt-get', ['-o', 'DPkg::Lock::Timeout=300', 'update', '-qq']);
+  if (!run('apt-get', ['-o', 'DPkg::Lock::Timeout=300', 'install', '-y', '-qq', ...missing]) || !NEEDS.every(({ there }) => there()))
     throw new Error(`${names} could not be installed with apt-get. ${manual}`);
 };
