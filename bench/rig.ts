@@ -9,8 +9,8 @@ export const REGIONS = 5;
 export const median = (values: readonly number[]): number => [...values].sort((a, b) => a - b)[Math.floor(values.length / 2)];
 
 export const timed = async <T>(run: () => Promise<T> | T): Promise<readonly [number, T]> => {
-  // Garbage of the measurement before must not be collected inside this one.
-  (globalThis as { gc?: () => void }).gc?.();
+  // Threads of the measurement before, of either side, come to rest first.
+  await new Promise((resolve) => setTimeout(resolve, 300));
   const start = performance.now();
   const value = await run();
   return [performance.now() - start, value];

@@ -207,8 +207,9 @@ export const open = async (model: Model, engine: Engine, options: OpenBookOption
   };
 
   /** Single days for daily facts, the fact's own periods for coarse ones: what a cube is cut into. */
+  const segmentsKnown = new Map<string, Segments>();
   const segmentsIn = (bounds: FactBounds, calendar: Calendar) => {
-    const known = new Map<string, Segments>();
+    const known = segmentsKnown;
     return (fact: Fact, role: string): Segments => {
       const stretch = bounds(fact, role);
       if (!stretch) return { key: 'none', starts: new Int32Array(0), ends: new Int32Array(0) };

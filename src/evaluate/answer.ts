@@ -68,21 +68,22 @@ const memberOrder = async (
 
 const cell = (column: Column, at: number): number | null => (column.state[at] === VALUE ? column.values[at] : null);
 
-const rowOf = (
-  data: ViewData,
-  row: number,
-  tuple: number,
-  kind: RowKind,
-  period: number | undefined,
-  members: readonly string[],
-): AnswerRow => ({
-  kind,
-  period,
-  members,
-  values: data.columns.map((column) => cell(column, row * data.tuples.length + tuple)),
-  covered: data.covered.map((ranges) => ranges[row]),
-  compared: data.compared.map((ranges) => ranges?.[row] ?? null),
-});
+type RowMaker = (row: number, tuple: number, kind: RowKind, period: number | undefined, members: readonly string[]) => AnswerRow;
+
+/** Makes rows of a view; the days of a row are the same for all its members. */
+const rowsOf = (data: ViewData): RowMaker => {
+  const days = Array.from({ length: data.rows }, (_, row) => ({
+    covered: data.covered.map((ranges) => ranges[row]),
+    compared: data.compared.map((ranges) => ranges?.[row] ?? null),
+  }));
+  return (row, tuple, kind, period, members) => ({
+    kind,
+    period,
+    members,
+    values: data.columns.map((column) => cell(column, row * data.tuples.length + tuple)),
+    ...days[row],
+  });
+};
 
 /** Answers a resolved question on its axis: rows by period and member, ordered and limited, with totals (R1, M9). */
 export const answer = async (asked: Asked, axis: Axis, evaluation: Evaluation): Promise<Answer> => {
@@ -145,26 +146,30 @@ export const answer = async (asked: Asked, axis: Axis, evaluation: Evaluation): 
   const rows: AnswerRow[] = [];
   const totals: AnswerRow[] = [];
   const memberTotals = asked.totals.members ? await evaluateView(readings, scope('periods', []), evaluation) : undefined;
+  const rowIn = rowsOf(data);
+  const totalIn = memberTotals && rowsOf(memberTotals);
+  const otherIn = others && rowsOf(others.rows);
   const width = data.tuples.length;
   const label = (text: string): string[] => attributes.map(() => text);
   for (let row = 0; row < data.rows; row++) {
     for (const { tuple, index } of shown) {
       if (asked.gaps === 'hide' && data.seen[row * width + index] === 0) continue;
-      rows.push(rowOf(data, row, index, 'cell', row, tuple));
+      rows.push(rowIn(row, index, 'cell', row, tuple));
     }
-    if (others && (asked.gaps === 'show' || others.rows.seen[row] === 1))
-      rows.push(rowOf(others.rows, row, 0, 'others', row, label(OTHERS)));
-    if (memberTotals && (asked.gaps === 'show' || memberTotals.seen[row] === 1))
-      totals.push(rowOf(memberTotals, row, 0, 'total', row, label(TOTAL)));
+    if (others && otherIn && (asked.gaps === 'show' || others.rows.seen[row] === 1))
+      rows.push(otherIn(row, 0, 'others', row, label(OTHERS)));
+    if (memberTotals && totalIn && (asked.gaps === 'show' || memberTotals.seen[row] === 1))
+      totals.push(totalIn(row, 0, 'total', row, label(TOTAL)));
   }
   if (asked.totals.axis && data.rows > 0) {
     const tuples = shown.map(({ tuple }) => tuple);
     const total = await evaluateView(readings, scope('total', attributes, tuples), evaluation);
-    totals.push(...tuples.map((tuple, m) => rowOf(total, 0, m, 'total', undefined, tuple)));
-    if (others?.total) totals.push(rowOf(others.total, 0, 0, 'total', undefined, label(OTHERS)));
+    const totalOf = rowsOf(total);
+    totals.push(...tuples.map((tuple, m) => totalOf(0, m, 'total', undefined, tuple)));
+    if (others?.total) totals.push(rowsOf(others.total)(0, 0, 'total', undefined, label(OTHERS)));
     if (asked.totals.members) {
       const corner = await evaluateView(readings, scope('total', []), evaluation);
-      totals.push(rowOf(corner, 0, 0, 'total', undefined, label(TOTAL)));
+      totals.push(rowsOf(corner)(0, 0, 'total', undefined, label(TOTAL)));
     }
   }
   noteUnknown(

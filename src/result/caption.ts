@@ -2,9 +2,20 @@ import type { DayRange } from '../evaluate/view.ts';
 
 const DAY_MS = 86_400_000;
 
+/** Making a formatter costs a thousand times more than using it. */
+const formats = new Map<string, Intl.DateTimeFormat>();
+const formatIn = (locale: string): Intl.DateTimeFormat => {
+  let format = formats.get(locale);
+  if (!format) {
+    format = new Intl.DateTimeFormat(locale, { day: 'numeric', month: 'short', year: 'numeric', timeZone: 'UTC' });
+    formats.set(locale, format);
+  }
+  return format;
+};
+
 /** A stretch of days in words, in a locale: `1–15 Aug 2026`, `15 Aug 2026`. */
 export const daysInWords = (range: DayRange, locale: string): string => {
-  const format = new Intl.DateTimeFormat(locale, { day: 'numeric', month: 'short', year: 'numeric', timeZone: 'UTC' });
+  const format = formatIn(locale);
   const at = (day: number) => day * DAY_MS;
   // Thin and narrow no-break spaces around the dash vary between runtimes; results must not (R3).
   return format.formatRange(at(range.start), at(range.end)).replace(/[\u2009\u202f\u00a0]/g, ' ');

@@ -77,11 +77,29 @@ export interface Result extends ResultJson, Iterable<ResultRow> {
 
 const TOTAL = 'Total';
 
-const isoRange = (range: DayRange | null): ComparedDays | null => (range ? { start: isoOf(range.start), end: isoOf(range.end) } : null);
-
 /** Dresses an answer: labels, days in ISO form, formats, caption and the ways out (R2). */
 export const resultOf = (answer: Answer, asked: Asked, model: Model, asOf: Day, notes: readonly Note[]): Result => {
   const { axis } = answer;
+  // The same days stand in many cells; each is written once.
+  const texts = new Map<Day, string>();
+  const iso = (day: Day): string => {
+    let text = texts.get(day);
+    if (text === undefined) {
+      text = isoOf(day);
+      texts.set(day, text);
+    }
+    return text;
+  };
+  const ranges = new Map<DayRange, ComparedDays>();
+  const isoRange = (range: DayRange | null): ComparedDays | null => {
+    if (!range) return null;
+    let written = ranges.get(range);
+    if (!written) {
+      written = { start: iso(range.start), end: iso(range.end) };
+      ranges.set(range, written);
+    }
+    return written;
+  };
   const first = answer.rows.filter((row) => row.kind === 'cell');
   const periods: Period[] = axis.places.map((place, index) => {
     // A row of windows has no period of its own; it shows the days that were covered on it.
@@ -151,9 +169,14 @@ export const resultOf = (answer: Answer, asked: Asked, model: Model, asOf: Day, 
   };
   const header = columns.map(({ label }) => label);
   const table = (write: (value: Cell, column: number) => string) => inOrder().map((row) => cells(row).map(write));
-  const writers = columns.map(({ format }) => (format ? formatter(format, model.locale) : undefined));
-  const formatted = (value: Cell, column: number): string =>
-    typeof value === 'string' ? value : (writers[column]?.(value) ?? plainNumber(value));
+  const writers: (((value: number | null) => string) | undefined)[] = [];
+  const formatted = (value: Cell, column: number): string => {
+    if (typeof value === 'string') return value;
+    const { format } = columns[column];
+    if (!format) return plainNumber(value);
+    writers[column] ??= formatter(format, model.locale);
+    return writers[column](value);
+  };
   return {
     ...json,
     locale: model.locale,
