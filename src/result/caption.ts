@@ -22,12 +22,13 @@ export const daysInWords = (range: DayRange, locale: string): string => {
 };
 
 const hull = (ranges: Iterable<DayRange | null>): DayRange | undefined => {
-  let found: DayRange | undefined;
+  let [start, end] = [Number.POSITIVE_INFINITY, Number.NEGATIVE_INFINITY];
   for (const range of ranges) {
     if (!range) continue;
-    found = found ? { start: Math.min(found.start, range.start), end: Math.max(found.end, range.end) } : range;
+    if (range.start < start) start = range.start;
+    if (range.end > end) end = range.end;
   }
-  return found;
+  return start <= end ? { start, end } : undefined;
 };
 
 /** What a result covers and compares, in words (R2): `1–15 Aug 2026 against 1–15 Aug 2025`. */

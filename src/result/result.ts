@@ -145,9 +145,12 @@ export const resultOf = (answer: Answer, asked: Asked, model: Model, asOf: Day, 
   asked.columns.forEach(({ name, bound }, k) => {
     if (hasComparison(bound)) compared[name] = answer.rows.map((row) => isoRange(row.compared[k]));
   });
+  // All members of a row share its days.
+  const covered = new Set(answer.rows.map((row) => row.covered));
+  const others = new Set(answer.rows.map((row) => row.compared));
   const caption = captionOf(
-    answer.rows.map((row) => row.covered[0]),
-    answer.rows.flatMap((row) => row.compared),
+    Array.from(covered, ([first]) => first),
+    [...others].flat(),
     model.locale,
   );
   const json: ResultJson = {
