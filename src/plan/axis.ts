@@ -1,5 +1,5 @@
 import type { Calendar, PeriodOf } from '../calendar/calendar.ts';
-import { type Day, isoOf, parseIsoDay } from '../calendar/day.ts';
+import { type Day, isoOf, LAST_DAY, parseIsoDay } from '../calendar/day.ts';
 import type { Unit } from '../calendar/unit.ts';
 import { DurchblickError, suggest } from '../errors.ts';
 import type { Fact, Model, NamedWindow } from '../model/model.ts';
@@ -98,8 +98,10 @@ export const rangeOf = (text: string, model: Model, calendar: Calendar, asOf: Da
       hint: 'The first period comes first.',
     });
   }
+  // The last period of a table without an end is endless (U7); a range of it goes as far as there is anything to see.
+  const last = to.end < LAST_DAY ? to.end : Math.max(asOf, bounds?.last ?? asOf, to.start);
   const unit = from.unit === to.unit && (from.unit !== 'day' || from.index === to.index) ? calendar.unit(from.unit) : undefined;
-  return { first: from.start, last: to.end, unit };
+  return { first: from.start, last, unit: last === to.end ? unit : undefined };
 };
 
 /** From the first to the last day with data in the roles shown; cut at the as-of date unless a plan is shown (A3). */
