@@ -1,4 +1,5 @@
 import type { Store } from '../engines/engine.ts';
+import { compareTexts } from '../kernels/text.ts';
 import { type AttributeRef, NONE, UNKNOWN } from '../model/attributes.ts';
 import type { Axis } from '../plan/axis.ts';
 import { horizonOf, type Leaf, leavesOf } from '../plan/bind.ts';
@@ -31,16 +32,6 @@ export interface Answer {
 
 export const TOTAL = 'Total';
 export const OTHERS = '(others)';
-
-/** Code point order, the same on every engine (R1). */
-export const compareTexts = (a: string, b: string): number => {
-  const [x, y] = [Array.from(a), Array.from(b)];
-  for (let i = 0; i < Math.min(x.length, y.length); i++) {
-    const difference = (x[i].codePointAt(0) as number) - (y[i].codePointAt(0) as number);
-    if (difference !== 0) return difference;
-  }
-  return x.length - y.length;
-};
 
 const isSpecial = (text: string): boolean => text === NONE || text === UNKNOWN;
 const specialRank = (text: string): number => (text === NONE ? 1 : text === UNKNOWN ? 2 : 0);

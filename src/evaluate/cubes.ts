@@ -1,6 +1,7 @@
 import type { Store } from '../engines/engine.ts';
 import { extremes, type Lookup, prefixSums, sumTree } from '../kernels/lookups.ts';
 import type { AggregateRequest, Cancellation, Cube, CubeRequest, RowSet, Segments } from '../plan/request.ts';
+import { filterKey } from '../plan/request.ts';
 
 /** One aggregate of a day cube with its lookups, made when first asked for and kept. */
 export interface Cells {
@@ -33,13 +34,6 @@ export const rowSetKey = (rows: RowSet): string =>
     rows.filters.map(filterKey),
     rows.knownBy ?? null,
   ]);
-
-/** A filter as text: references to dimensions become their names. */
-const filterKey = (filter: RowSet['filters'][number]): unknown => {
-  if (filter.kind === 'members') return ['members', filter.attribute.key, filter.test];
-  if (filter.kind === 'combinations') return ['combinations', filter.attributes.map(({ key }) => key), filter.list, filter.keep];
-  return filter;
-};
 
 const aggregateKey = (aggregate: AggregateRequest): string =>
   JSON.stringify([aggregate.kind, aggregate.kind === 'rows' ? null : aggregate.value, aggregate.where.map(filterKey)]);

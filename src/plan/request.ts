@@ -32,6 +32,13 @@ export type Filter =
   /** `until` is blank or not before `from`; or, with `reversed`, it is before (M5, M6). */
   | { readonly kind: 'order'; readonly from: string; readonly until: string; readonly is: 'forward' | 'reversed' };
 
+/** What makes two filters the same, ready for JSON: references to dimensions become their names. */
+export const filterKey = (filter: Filter): unknown => {
+  if (filter.kind === 'members') return ['members', filter.attribute.key, filter.test];
+  if (filter.kind === 'combinations') return ['combinations', filter.attributes.map(({ key }) => key), filter.list, filter.keep];
+  return filter;
+};
+
 /** A value of a row: a column (computed ones included), or the days between two roles (M6). */
 export type RowValue =
   | { readonly kind: 'column'; readonly column: string }

@@ -1,5 +1,5 @@
 import { type Day, isoOf } from '../calendar/day.ts';
-import type { Answer, AnswerRow } from '../evaluate/answer.ts';
+import { type Answer, type AnswerRow, TOTAL } from '../evaluate/answer.ts';
 import type { Note } from '../evaluate/notes.ts';
 import type { DayRange } from '../evaluate/view.ts';
 import { hasComparison } from '../evaluate/view.ts';
@@ -74,8 +74,6 @@ export interface Result extends ResultJson, Iterable<ResultRow> {
   readonly toMarkdown: () => string;
   readonly toJson: () => ResultJson;
 }
-
-const TOTAL = 'Total';
 
 /** Dresses an answer: labels, days in ISO form, formats, caption and the ways out (R2). */
 export const resultOf = (answer: Answer, asked: Asked, model: Model, asOf: Day, notes: readonly Note[]): Result => {

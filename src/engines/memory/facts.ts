@@ -2,6 +2,7 @@ import { dateReader } from '../../calendar/dates.ts';
 import { NO_DAY } from '../../calendar/day.ts';
 import { DurchblickError, suggest } from '../../errors.ts';
 import { upperBound } from '../../kernels/search.ts';
+import { compareTexts } from '../../kernels/text.ts';
 import { type AttributeRef, NONE, reach, UNKNOWN } from '../../model/attributes.ts';
 import type { Dimension, Fact, Link, Model } from '../../model/model.ts';
 import type { DataNote, RowValue } from '../../plan/request.ts';
@@ -20,13 +21,6 @@ export interface DimensionData {
   /** Distinct texts of an attribute in member order (R1). */
   readonly members: (attribute: string) => readonly string[];
 }
-
-const compareCodePoints = (a: string, b: string): number => {
-  const [x, y] = [Array.from(a), Array.from(b)];
-  const at = x.findIndex((char, i) => char !== y[i]);
-  if (at < 0) return x.length - y.length;
-  return at >= y.length ? 1 : (x[at].codePointAt(0) as number) - (y[at].codePointAt(0) as number);
-};
 
 /** Reads a dimension; a key that stands twice is an error (G8). */
 export const dimensionData = (dimension: Dimension, table: Table): DimensionData => {
@@ -83,9 +77,9 @@ export const dimensionData = (dimension: Dimension, table: Table): DimensionData
         .sort(([a, i], [b, j]) => {
           if (ranks) {
             const [x, y] = [rank(i), rank(j)];
-            if (x !== y) return typeof x === 'number' && typeof y === 'number' ? x - y : compareCodePoints(String(x), String(y));
+            if (x !== y) return typeof x === 'number' && typeof y === 'number' ? x - y : compareTexts(String(x), String(y));
           }
-          return compareCodePoints(a, b);
+          return compareTexts(a, b);
         })
         .map(([text]) => text);
     },

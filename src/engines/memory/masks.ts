@@ -1,6 +1,7 @@
 import { NO_DAY } from '../../calendar/day.ts';
 import { DurchblickError } from '../../errors.ts';
 import type { Filter, MemberTest } from '../../plan/request.ts';
+import { filterKey } from '../../plan/request.ts';
 import { keyText } from './columns.ts';
 import type { FactData } from './facts.ts';
 
@@ -111,16 +112,11 @@ const versions = (mask: Uint8Array, data: FactData, recordedDays: Int32Array, kn
 /** Makes masks of rows for lists of filters; undefined where all rows count. Keeps the last few. */
 export const masksOf = (data: FactData, fixed: readonly Filter[], recordedDays: () => Int32Array) => {
   const known = new Map<string, Uint8Array | undefined>();
-  const identity = (filter: Filter): unknown => {
-    if (filter.kind === 'members') return [filter.attribute.key, filter.test];
-    if (filter.kind === 'combinations') return [filter.attributes.map(({ key }) => key), filter.list, filter.keep];
-    return filter;
-  };
   return (filters: readonly Filter[], knownBy: number | undefined): Uint8Array | undefined => {
     const all = [...fixed, ...filters].filter((filter) => !always(filter, data));
     const versioned = data.fact.recorded !== undefined;
     if (all.length === 0 && !versioned) return undefined;
-    const key = JSON.stringify([all.map(identity), versioned ? (knownBy ?? null) : null]);
+    const key = JSON.stringify([all.map(filterKey), versioned ? (knownBy ?? null) : null]);
     if (known.has(key)) return known.get(key);
     const mask = new Uint8Array(data.rows).fill(1);
     if (versioned) versions(mask, data, recordedDays(), knownBy);

@@ -18,6 +18,7 @@ import type {
   RowSet,
   Segments,
 } from '../../plan/request.ts';
+import { filterKey } from '../../plan/request.ts';
 import type { OpenOptions, Store } from '../engine.ts';
 import { type Codes, readDays } from './columns.ts';
 import { type DimensionData, dimensionData, type FactData, factData, type MemberCodes, type Share } from './facts.ts';
@@ -461,18 +462,15 @@ const MOST_SIGHTINGS = 8;
 
 const events = async (opened: Opened, request: EventsRequest): Promise<Events> => {
   const rowSet: RowSet = request;
-  const key = JSON.stringify(
-    [
-      rowSet.role,
-      rowSet.attributes.map((attribute) => attribute.key),
-      rowSet.filters,
-      request.where,
-      rowSet.knownBy ?? null,
-      request.count,
-      request.segments.key,
-    ],
-    (name, value) => (name === 'dimension' ? undefined : value),
-  );
+  const { role, attributes, filters, knownBy } = request;
+  const identity = [
+    role,
+    attributes.map((attribute) => attribute.key),
+    filters.map(filterKey),
+    request.where.map(filterKey),
+    knownBy ?? null,
+  ];
+  const key = JSON.stringify([...identity, request.count, request.segments.key]);
   let found = opened.sightings.get(key);
   if (!found) {
     found = sight(opened, request);
