@@ -288,8 +288,8 @@ const level = async (task: LeafTask, evaluation: Evaluation): Promise<LeafData> 
   const width = came.cells.tuples.length;
   const position = new Map(came.cells.tuples.map((tuple, m) => [JSON.stringify(tuple), m]));
   const gone = went.cells.tuples.map((tuple) => position.get(JSON.stringify(tuple)) ?? -1);
-  const rows = came.rows;
-  const values = came.values;
+  const rows = came.rows.slice();
+  const values = came.values.slice();
   for (let row = 0; row < lay.to.length; row++) {
     gone.forEach((m, k) => {
       if (m < 0) return;

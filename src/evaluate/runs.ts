@@ -15,8 +15,20 @@ export interface Runs {
   readonly right: Uint8Array;
 }
 
+/** Several readings lie on the same days; their runs are found once, and looked up once in the same cells. */
+const runsKnown = new WeakMap<Lay, Map<string, Runs>>();
+
 /** `unseenAfter`: periods that end later are unfinished and unseen, hence not cut either (A2, G4). */
 export const runsOf = (lay: Lay, segments: Segments, unseenAfter: Day | undefined): Runs => {
+  const known = runsKnown.get(lay) ?? new Map<string, Runs>();
+  runsKnown.set(lay, known);
+  const key = `${segments.key} ${unseenAfter}`;
+  const found = known.get(key) ?? findRuns(lay, segments, unseenAfter);
+  known.set(key, found);
+  return found;
+};
+
+const findRuns = (lay: Lay, segments: Segments, unseenAfter: Day | undefined): Runs => {
   const { starts, ends } = segments;
   const rows = lay.from.length;
   const runs: Runs = { i: new Int32Array(rows), j: new Int32Array(rows).fill(-1), left: new Uint8Array(rows), right: new Uint8Array(rows) };
@@ -35,12 +47,19 @@ export const runsOf = (lay: Lay, segments: Segments, unseenAfter: Day | undefine
   return runs;
 };
 
-/** Looks every row's run up, cut periods included whole; rows without a run keep the fill. */
-export const lookupRuns = (lookup: Lookup, runs: Runs, width: number, fill = 0): Float64Array => {
-  const out = new Float64Array(runs.i.length * width).fill(fill);
+const looked = new WeakMap<Runs, Map<Lookup, Float64Array>>();
+
+/** Looks every row's run up, cut periods included whole; rows without a run keep 0. The list is not to be written to. */
+export const lookupRuns = (lookup: Lookup, runs: Runs, width: number): Float64Array => {
+  const known = looked.get(runs) ?? new Map<Lookup, Float64Array>();
+  looked.set(runs, known);
+  const found = known.get(lookup);
+  if (found) return found;
+  const out = new Float64Array(runs.i.length * width);
   for (let row = 0; row < runs.i.length; row++) {
     if (runs.i[row] <= runs.j[row]) lookup.run(runs.i[row], runs.j[row], out, row * width);
   }
+  known.set(lookup, out);
   return out;
 };
 

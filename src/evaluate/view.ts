@@ -158,16 +158,24 @@ export const evaluateView = async (readings: readonly Bound[], scope: Scope, eva
       chain.map(({ name, match }) => [name, match]),
     ]);
   };
+  // Measures that lie on the same days are laid once.
+  const lays = new Map<string, Lay>();
+  const layOnce = (window: Leaf['window'], { horizon, history }: ReturnType<typeof layingOf>, chain: Chain): Lay => {
+    const where = chain.map(({ name, match }) => [name, match]);
+    const key = JSON.stringify([window && [window.text, window.full, window.name], horizon, history.first, history.last, where]);
+    const laid = lays.get(key) ?? layReading(window, horizon, history, chain, view, frame);
+    lays.set(key, laid);
+    return laid;
+  };
   const prepare = (leaf: Leaf | DaysLeaf, chain: Chain): void => {
     const key = keyOf(leaf, chain);
     if (jobs.has(key)) return;
     if (leaf.kind === 'days') {
-      const lay = layReading(leaf.window, leaf.horizon, { first: undefined, last: undefined }, chain, view, frame);
+      const lay = layOnce(leaf.window, { horizon: leaf.horizon, history: { first: undefined, last: undefined } }, chain);
       jobs.set(key, { leaf, lay, split: 'repeated', task: undefined });
       return;
     }
-    const { horizon, history } = layingOf(leaf, frame);
-    const lay = layReading(leaf.window, horizon, history, chain, view, frame);
+    const lay = layOnce(leaf.window, layingOf(leaf, frame), chain);
     noteMissing(lay, chain, evaluation);
     const { task, split } = taskOf(leaf, lay, scope, evaluation);
     jobs.set(key, { leaf, lay, split, task: split === 'blank' ? undefined : task });

@@ -1,6 +1,7 @@
 import type { DateReader } from '../../calendar/dates.ts';
 import { FIRST_DAY, isoOf, LAST_DAY, NO_DAY } from '../../calendar/day.ts';
 import { DurchblickError } from '../../errors.ts';
+import type { Lists } from './room.ts';
 
 /** A column as it came: texts, numbers, typed arrays, anything with a length. */
 export type RawColumn = ArrayLike<unknown>;
@@ -19,8 +20,6 @@ export interface NumberColumn {
   readonly blanks: boolean;
   /** -1: the values are plain doubles, summed inexactly. */
   readonly scale: number;
-  /** The greatest absolute scaled value, where known. */
-  readonly largest?: number;
 }
 
 export const isBlank = (value: unknown): boolean => value === null || value === undefined || value === '';
@@ -53,13 +52,15 @@ export const readDays = (
   onBadDate: 'error' | 'blank',
   table: string,
   column: string,
+  lists: Lists,
 ): DayColumn & { readonly bad: number } => {
   const given = raw instanceof Int32Array ? raw : undefined;
   if (given) {
     const bounds = boundsOf(given);
-    if (bounds.blanks === given.length || (bounds.first >= FIRST_DAY && bounds.last <= LAST_DAY)) return { days: given, ...bounds, bad: 0 };
+    if (bounds.blanks === given.length || (bounds.first >= FIRST_DAY && bounds.last <= LAST_DAY))
+      return { days: lists.own(given), ...bounds, bad: 0 };
   }
-  const days = new Int32Array(raw.length);
+  const days = lists.make(Int32Array, raw.length);
   let [bad, firstBad] = [0, -1];
   for (let i = 0; i < days.length; i++) {
     let day = given ? given[i] : reader(raw[i]);
@@ -109,44 +110,49 @@ const doublesOf = (raw: RawColumn, table: string, column: string): Float64Array 
 const MOST_DECIMALS = 6;
 const EXACT = 2 ** 53;
 
-/** Scales doubles to integers when all have at most 6 decimals and their absolute sum stays below 2^53 (M10). */
-export const scaledColumn = (doubles: Float64Array): NumberColumn => {
+/**
+ * Scales doubles to integers when all have at most 6 decimals and their absolute sum stays below 2^53 (M10). The
+ * number of decimals is raised where a value needs more; what was scaled before is brought up to it, not tried again.
+ */
+export const scaledColumn = (doubles: Float64Array, lists: Lists): NumberColumn => {
   const count = doubles.length;
-  const values = new Float64Array(count);
-  for (let scale = 0; scale <= MOST_DECIMALS; scale++) {
-    const power = 10 ** scale;
-    let total = 0;
-    let largest = 0;
-    let blanks = false;
-    let i = 0;
-    for (; i < count; i++) {
-      const value = doubles[i];
-      const scaled = Math.round(value * power);
-      if (scaled / power === value) {
-        const size = Math.abs(scaled);
-        total += size;
-        if (size > largest) largest = size;
-      } else {
-        // More decimals than this: start again with one more. NaN differs from itself and is a blank.
-        if (value === value) break;
-        blanks = true;
+  const values = lists.make(Float64Array, count);
+  let [scale, power, total] = [0, 1, 0];
+  let blanks = false;
+  for (let i = 0; i < count; i++) {
+    const value = doubles[i];
+    let scaled = Math.round(value * power);
+    if (scaled / power !== value) {
+      // NaN differs from itself and is a blank.
+      if (value !== value) blanks = true;
+      else {
+        const before = power;
+        while (scaled / power !== value && scale < MOST_DECIMALS) {
+          power = 10 ** ++scale;
+          scaled = Math.round(value * power);
+        }
+        if (scaled / power !== value) return { values: lists.own(doubles), blanks: doubles.some(Number.isNaN), scale: -1 };
+        const raise = power / before;
+        for (let k = 0; k < i; k++) values[k] = Math.round(values[k] * raise);
+        total *= raise;
       }
-      values[i] = scaled;
     }
-    if (i === count) return total < EXACT ? { values, blanks, scale, largest } : { values: doubles, blanks, scale: -1 };
+    values[i] = scaled;
+    if (scaled === scaled) total += Math.abs(scaled);
   }
-  return { values: doubles, blanks: doubles.some(Number.isNaN), scale: -1 };
+  return total < EXACT ? { values, blanks, scale } : { values: lists.own(doubles), blanks, scale: -1 };
 };
 
-export const readNumbers = (raw: RawColumn, table: string, column: string): NumberColumn => scaledColumn(doublesOf(raw, table, column));
+export const readNumbers = (raw: RawColumn, table: string, column: string, lists: Lists): NumberColumn =>
+  scaledColumn(doublesOf(raw, table, column), lists);
 
 export type Codes = Uint8Array | Uint16Array | Int32Array;
 
 /** Integers up to this span are looked up in a table instead of a map. */
 const TABLE_SPAN = 1 << 23;
 
-const codesOf = (size: number, count: number): Codes =>
-  count <= 256 ? new Uint8Array(size) : count <= 65536 ? new Uint16Array(size) : new Int32Array(size);
+const codesOf = (size: number, count: number, lists: Lists): Codes =>
+  count <= 256 ? lists.make(Uint8Array, size) : count <= 65536 ? lists.make(Uint16Array, size) : lists.make(Int32Array, size);
 
 /** Integers of a small span go through a table: two array reads a row. False when the span is too large. */
 const encodeIntegers = (raw: Int32Array, codes: Codes, codeOf: (value: unknown) => number): boolean => {
@@ -175,8 +181,8 @@ const encodeIntegers = (raw: Int32Array, codes: Codes, codeOf: (value: unknown) 
  * Turns a column into codes. `codeOf` is asked once for each distinct value; `count` bounds the codes it gives.
  * Blank values (`null`, empty text, NaN, the blank of an Int32Array) are asked for as null.
  */
-export const encode = (raw: RawColumn, count: number, codeOf: (value: unknown) => number): Codes => {
-  const codes = codesOf(raw.length, count);
+export const encode = (raw: RawColumn, count: number, codeOf: (value: unknown) => number, lists: Lists): Codes => {
+  const codes = codesOf(raw.length, count, lists);
   const integers = raw instanceof Int32Array;
   if (integers && encodeIntegers(raw, codes, codeOf)) return codes;
   const known = new Map<unknown, number>();

@@ -1,5 +1,6 @@
 import type { Expression } from '../../language/syntax.ts';
 import { type NumberColumn, scaledColumn } from './columns.ts';
+import { PLAIN_LISTS } from './room.ts';
 
 const EXACT = 2 ** 53;
 
@@ -57,7 +58,7 @@ export const computeColumn = (expression: Expression, rows: number, column: (nam
   const walk = (node: Expression): Values => {
     switch (node.kind) {
       case 'number': {
-        const { values, scale } = scaledColumn(Float64Array.of(node.value));
+        const { values, scale } = scaledColumn(Float64Array.of(node.value), PLAIN_LISTS);
         return { values: new Float64Array(rows).fill(values[0]), scale };
       }
       case 'name':

@@ -8,6 +8,7 @@ import type { Dimension, Fact, Link, Model } from '../../model/model.ts';
 import type { DataNote, RowValue } from '../../plan/request.ts';
 import { type Codes, type DayColumn, encode, isBlank, keyText, type NumberColumn, readDays, readNumbers } from './columns.ts';
 import { computeColumn } from './compute.ts';
+import { type Lists, PLAIN_LISTS } from './room.ts';
 import type { Table } from './tables.ts';
 
 /** A dimension's table: rows by key, texts by attribute. */
@@ -108,14 +109,20 @@ export interface FactData {
   readonly keys: (column: string) => { readonly codes: Int32Array; readonly count: number };
 }
 
-const linkCodes = (link: Link, attribute: string, table: Table, dimensions: ReadonlyMap<string, DimensionData>): MemberCodes => {
+const linkCodes = (
+  link: Link,
+  attribute: string,
+  table: Table,
+  dimensions: ReadonlyMap<string, DimensionData>,
+  lists: Lists,
+): MemberCodes => {
   const raw = table.column(link.column);
   const data = dimensions.get(link.dimension.name);
   if (!data) {
     // Without a table the column's values are the members.
     const texts: string[] = [];
     const known = new Map<string, number>();
-    const codes = encode(raw, Number.POSITIVE_INFINITY, (value) => {
+    const codeOf = (value: unknown): number => {
       const text = value === null ? NONE : keyText(value);
       let code = known.get(text);
       if (code === undefined) {
@@ -123,7 +130,8 @@ const linkCodes = (link: Link, attribute: string, table: Table, dimensions: Read
         known.set(text, code);
       }
       return code;
-    });
+    };
+    const codes = encode(raw, Number.POSITIVE_INFINITY, codeOf, lists);
     return { codes, texts };
   }
   const texts: string[] = [];
@@ -140,18 +148,16 @@ const linkCodes = (link: Link, attribute: string, table: Table, dimensions: Read
   const rowCodes = rowTexts.map(codeOfText);
   const [none, unknown] = [codeOfText(NONE), codeOfText(UNKNOWN)];
   const byText = new Map(codeOf);
-  const codes = encode(raw, texts.length, (value) => {
+  const memberOf = (value: unknown): number => {
     if (value === null) return none;
     const text = keyText(value);
     if (link.attribute !== undefined) return text !== NONE && text !== UNKNOWN ? (byText.get(text) ?? unknown) : unknown;
     const row = data.rowOf.get(text);
     return row === undefined ? unknown : rowCodes[row];
-  });
+  };
+  const codes = encode(raw, texts.length, memberOf, lists);
   return { codes, texts };
 };
-
-/** Lays a list where a second thread can read it; the list itself where there is none. */
-export type Share = <T extends Float64Array | Int32Array | Uint16Array | Uint8Array>(list: T) => T;
 
 /** Reads a fact: dates of all roles at once, so that bad ones are told before any number is shown (D3). */
 export const factData = (
@@ -160,7 +166,7 @@ export const factData = (
   model: Model,
   dimensions: ReadonlyMap<string, DimensionData>,
   workingDays: (after: number, until: number) => number,
-  share: Share,
+  lists: Lists,
 ): FactData => {
   const roles = new Map<string, DayColumn>();
   const notes: DataNote[] = [];
@@ -171,7 +177,7 @@ export const factData = (
       blankDates: role.blankDates,
       grain: fact.grain === 'day' ? 'day' : 'coarse',
     });
-    const days = readDays(table.column(role.column), reader, role.onBadDate, table.name, role.column);
+    const days = readDays(table.column(role.column), reader, role.onBadDate, table.name, role.column, lists);
     if (days.bad > 0) {
       notes.push({
         code: 'bad-dates',
@@ -181,7 +187,7 @@ export const factData = (
         message: `${fact.name}: ${days.bad} ${days.bad === 1 ? 'value' : 'values'} of ${role.name} (${role.column}) ${days.bad === 1 ? 'is' : 'are'} no date and taken as blank`,
       });
     }
-    roles.set(role.name, { ...days, days: share(days.days) });
+    roles.set(role.name, days);
   }
   const numbers = new Map<string, NumberColumn>();
   const numbersOf = (name: string): NumberColumn => {
@@ -193,8 +199,8 @@ export const factData = (
           hint: suggest(name, [...table.columnNames, ...fact.columns.keys()], 'columns'),
         });
       }
-      column = expression ? computeColumn(expression, table.rows, numbersOf) : readNumbers(table.column(name), table.name, name);
-      column = { ...column, values: share(column.values) };
+      column = expression ? computeColumn(expression, table.rows, numbersOf) : readNumbers(table.column(name), table.name, name, lists);
+      column = { ...column, values: lists.own(column.values) };
       numbers.set(name, column);
     }
     return column;
@@ -210,7 +216,7 @@ export const factData = (
     const factor = 10 ** Math.max(scale, 0);
     const starts = band.starts.map((start) => start * factor);
     const none = band.labels.length;
-    const codes = new Uint8Array(values.length);
+    const codes = lists.make(Uint8Array, values.length);
     for (let i = 0; i < values.length; i++) {
       const at = values[i] === values[i] ? upperBound(starts, values[i]) - 1 : -1;
       codes[i] = at < 0 ? none : at;
@@ -233,19 +239,23 @@ export const factData = (
         const values = Float64Array.from(from, (day, i) =>
           day === NO_DAY || until[i] === NO_DAY ? Number.NaN : value.days === 'all' ? until[i] - day : workingDays(day, until[i]),
         );
-        column = { values, blanks: true, scale: 0 };
+        column = { values: lists.own(values), blanks: true, scale: 0 };
         spans.set(key, column);
       }
       return column;
     },
     presence: (name) => {
       const raw = fact.columns.has(name) ? undefined : table.column(name);
-      if (raw === undefined || ArrayBuffer.isView(raw)) return numbersOf(name);
+      if (raw === undefined || ArrayBuffer.isView(raw) || numbers.has(name)) return numbersOf(name);
       let found = presences.get(name);
       if (!found) {
         const blank = Uint8Array.from(raw as ArrayLike<never>, (value) => (isBlank(value) ? 1 : 0));
         const blanks = blank.includes(1);
-        found = { values: blanks ? Float64Array.from(blank, (is) => (is === 1 ? Number.NaN : 1)) : new Float64Array(0), blanks, scale: 0 };
+        found = {
+          values: lists.own(blanks ? Float64Array.from(blank, (is) => (is === 1 ? Number.NaN : 1)) : new Float64Array(0)),
+          blanks,
+          scale: 0,
+        };
         presences.set(name, found);
       }
       return found;
@@ -258,8 +268,7 @@ export const factData = (
         found =
           way === 'band'
             ? bandCodes(attribute.key)
-            : linkCodes(way, attribute.kind === 'attribute' ? attribute.attribute : '', table, dimensions);
-        found = { ...found, codes: share(found.codes) };
+            : linkCodes(way, attribute.kind === 'attribute' ? attribute.attribute : '', table, dimensions, lists);
         members.set(attribute.key, found);
       }
       return found;
@@ -268,7 +277,9 @@ export const factData = (
       let found = keys.get(name);
       if (!found) {
         let count = 0;
-        const codes = Int32Array.from(encode(table.column(name), Number.POSITIVE_INFINITY, (value) => (value === null ? -1 : count++)));
+        const codes = Int32Array.from(
+          encode(table.column(name), Number.POSITIVE_INFINITY, (value) => (value === null ? -1 : count++), PLAIN_LISTS),
+        );
         found = { codes, count };
         keys.set(name, found);
       }

@@ -4,6 +4,7 @@ import type { Filter, MemberTest } from '../../plan/request.ts';
 import { filterKey } from '../../plan/request.ts';
 import { keyText } from './columns.ts';
 import type { FactData } from './facts.ts';
+import type { Lists } from './room.ts';
 
 const isNumber = (text: string): boolean => text.trim() !== '' && !Number.isNaN(Number(text));
 
@@ -110,7 +111,7 @@ const versions = (mask: Uint8Array, data: FactData, recordedDays: Int32Array, kn
 };
 
 /** Makes masks of rows for lists of filters; undefined where all rows count. Keeps the last few. */
-export const masksOf = (data: FactData, fixed: readonly Filter[], recordedDays: () => Int32Array) => {
+export const masksOf = (data: FactData, fixed: readonly Filter[], recordedDays: () => Int32Array, lists: Lists) => {
   const known = new Map<string, Uint8Array | undefined>();
   return (filters: readonly Filter[], knownBy: number | undefined): Uint8Array | undefined => {
     const all = [...fixed, ...filters].filter((filter) => !always(filter, data));
@@ -118,7 +119,7 @@ export const masksOf = (data: FactData, fixed: readonly Filter[], recordedDays: 
     if (all.length === 0 && !versioned) return undefined;
     const key = JSON.stringify([all.map(filterKey), versioned ? (knownBy ?? null) : null]);
     if (known.has(key)) return known.get(key);
-    const mask = new Uint8Array(data.rows).fill(1);
+    const mask = lists.make(Uint8Array, data.rows).fill(1);
     if (versioned) versions(mask, data, recordedDays(), knownBy);
     for (const filter of all) apply(mask, filter, data);
     if (known.size >= 24) known.delete(known.keys().next().value as string);

@@ -20,16 +20,19 @@ import type {
 } from '../../plan/request.ts';
 import { filterKey } from '../../plan/request.ts';
 import type { OpenOptions, Store } from '../engine.ts';
-import { type Codes, readDays } from './columns.ts';
-import { type DimensionData, dimensionData, type FactData, factData, type MemberCodes, type Share } from './facts.ts';
+import { type Codes, type DayColumn, readDays } from './columns.ts';
+import { type DimensionData, dimensionData, type FactData, factData, type MemberCodes } from './facts.ts';
 import { masksOf, never } from './masks.ts';
-import { type Scan, type ScanColumn, scanAll } from './scan.ts';
-import type { Helper } from './sums.ts';
+import { scanAll } from './passes.ts';
+import { type Lists, ownRoom, PLAIN_LISTS, sharedRoom } from './room.ts';
+import type { Cells, Layout, Scan, ScanColumn } from './scan.ts';
 import { type TableInput, tablesOf } from './tables.ts';
-import { secondThread, shared } from './threads.ts';
+import { secondThread } from './threads.ts';
 
 /** More accumulators than this are refused with a message instead of exhausting memory. */
 const MOST_CELLS = 1 << 27;
+
+type Scanner = (scans: readonly Scan[]) => Promise<Cells>;
 
 /** Combined members of several attributes: one code a row. */
 interface Members {
@@ -38,7 +41,7 @@ interface Members {
   readonly tuple: (code: number) => readonly string[];
 }
 
-const membersOf = (columns: readonly MemberCodes[], rows: number): Members => {
+const membersOf = (columns: readonly MemberCodes[], rows: number, lists: Lists): Members => {
   if (columns.length === 0) return { codes: undefined, count: 1, tuple: () => [] };
   const count = columns.reduce((product, { texts }) => product * texts.length, 1);
   if (count > 2 ** 31 - 1)
@@ -56,7 +59,7 @@ const membersOf = (columns: readonly MemberCodes[], rows: number): Members => {
     return texts;
   };
   if (columns.length === 1) return { codes: columns[0].codes, count, tuple };
-  const codes = new Int32Array(rows);
+  const codes = lists.make(Int32Array, rows);
   for (const { codes: own, texts } of columns) {
     const size = texts.length;
     for (let i = 0; i < rows; i++) codes[i] = codes[i] * size + own[i];
@@ -72,6 +75,20 @@ const segmentTable = ({ starts, ends }: Segments, first: number, last: number): 
     if (from <= to) table.fill(s, from - first, to - first + 1);
   }
   return table;
+};
+
+/** Whether every day from the first to the last is a segment of its own. */
+const isDaily = ({ starts, ends }: Segments): boolean => {
+  const last = starts.length - 1;
+  return last >= 0 && ends[last] - starts[0] === last;
+};
+
+/** First slots of the days' segments; those of days in none lie behind all cells. */
+const slotsOf = (segments: Segments, role: DayColumn | undefined, members: number): Layout['slotOf'] => {
+  if (isDaily(segments)) return 'daily';
+  if (!role) return new Int32Array(0);
+  const none = segments.starts.length;
+  return segmentTable(segments, role.first, role.last).map((segment) => (segment < 0 ? none : segment) * members);
 };
 
 interface Opened {
@@ -104,10 +121,10 @@ export const openStore = async (
   const facts = new Map<string, Opened>();
   let most = 0;
   for (const fact of model.facts.values()) most = Math.max(most, (await table(fact.source)).rows);
-  const thread = await secondThread(most);
-  const share: Share = thread ? shared : (list) => list;
-  for (const fact of model.facts.values())
-    facts.set(fact.name, openFact(fact, await table(fact.source), model, dimensions, options, share));
+  const helper = await secondThread(most);
+  const room = helper ? sharedRoom() : ownRoom();
+  const scan: Scanner = (scans) => scanAll(scans, room, helper);
+  for (const fact of model.facts.values()) facts.set(fact.name, openFact(fact, await table(fact.source), model, dimensions, options, room));
   const opened = (fact: Fact): Opened => facts.get(fact.name) as Opened;
 
   const bounds = async (fact: Fact, knownBy: number | undefined): Promise<ReadonlyMap<string, Bounds | undefined>> => {
@@ -181,13 +198,14 @@ export const openStore = async (
     cubes: async (requests, signal) => {
       stopIfAborted(signal);
       const tasks = requests.map((request) => ({ opened: opened(request.fact), request }));
-      return cubes(tasks, thread);
+      return cubes(tasks, scan);
     },
     events: async (request, signal) => {
       stopIfAborted(signal);
-      return events(opened(request.fact), request);
+      return events(opened(request.fact), request, scan);
     },
     close: async () => {
+      helper?.forget(room);
       facts.clear();
       dimensions.clear();
     },
@@ -214,10 +232,10 @@ const openFact = (
   model: Model,
   dimensions: ReadonlyMap<string, DimensionData>,
   options: OpenOptions,
-  share: Share,
+  lists: Lists,
 ): Opened => {
   const path = ['facts', fact.name];
-  const data = located(model, [...path, 'dates'], () => factData(fact, table, model, dimensions, options.workingDays, share));
+  const data = located(model, [...path, 'dates'], () => factData(fact, table, model, dimensions, options.workingDays, lists));
   const known = new Set([...table.columnNames, ...fact.columns.keys()]);
   const demand = (column: string | undefined, at: readonly string[]): void => {
     if (column === undefined || known.has(column) || table.rows === 0) return;
@@ -254,13 +272,14 @@ const openFact = (
       'error',
       table.name,
       fact.recorded as string,
+      PLAIN_LISTS,
     ).days;
     return recorded;
   };
   const combined = new Map<string, Members>();
   return {
     data,
-    mask: masksOf(data, options.fixed.get(fact.name) ?? [], recordedDays),
+    mask: masksOf(data, options.fixed.get(fact.name) ?? [], recordedDays, lists),
     combine: (attributes) => {
       const key = attributes.map((attribute) => attribute.key).join('\n');
       let found = combined.get(key);
@@ -268,6 +287,7 @@ const openFact = (
         found = membersOf(
           attributes.map((attribute) => data.members(attribute)),
           data.rows,
+          lists,
         );
         combined.set(key, found);
       }
@@ -287,11 +307,14 @@ const namesIn = (node: Expression): string[] => {
 /** Whether values of a count are blank matters, not what they are: texts count as well. */
 const scanColumn = (aggregate: AggregateRequest, { data, mask }: Opened, knownBy: number | undefined): ScanColumn => {
   const own = aggregate.where.length > 0 ? mask(aggregate.where, knownBy) : undefined;
-  if (aggregate.kind === 'rows') return { kind: 'rows', column: undefined, mask: own };
-  if (aggregate.kind === 'count' && aggregate.value.kind === 'column')
-    return { kind: 'count', column: data.presence(aggregate.value.column), mask: own };
-  return { kind: aggregate.kind, column: data.value(aggregate.value), mask: own };
+  if (aggregate.kind === 'rows') return { ...ROW_COUNT, mask: own };
+  const { kind, value } = aggregate;
+  const column = kind === 'count' && value.kind === 'column' ? data.presence(value.column) : data.value(value);
+  const rows = kind === 'count' && !column.blanks;
+  return { kind, values: rows ? undefined : column.values, full: !column.blanks, mask: own };
 };
+
+const ROW_COUNT: ScanColumn = { kind: 'rows', values: undefined, full: true, mask: undefined };
 
 interface CubeTask {
   readonly opened: Opened;
@@ -314,20 +337,19 @@ const scanOf = ({ opened, request }: CubeTask): Scan => {
   const layout = {
     rows: data.rows,
     days: role?.days,
-    blanks: (role?.blanks ?? 0) > 0,
-    base: role?.first ?? 0,
-    segmentOf: role ? segmentTable(segments, role.first, role.last) : new Int32Array(0),
+    base: isDaily(segments) ? segments.starts[0] : (role?.first ?? 0),
+    slotOf: slotsOf(segments, role, members.count),
     segments: count,
     codes: members.codes,
     members: members.count,
     mask: mask(request.filters, request.knownBy),
   };
   const columns = aggregates.map((aggregate) => scanColumn(aggregate, opened, request.knownBy));
-  return { layout, columns: [{ kind: 'rows', column: undefined, mask: undefined }, ...columns] };
+  return { layout, columns: [ROW_COUNT, ...columns] };
 };
 
 /** Only members that have rows are part of the answer. */
-const cubeOf = ({ opened, request }: CubeTask, { layout, columns }: Scan, dense: readonly Float64Array[]): Cube => {
+const cubeOf = ({ opened, request }: CubeTask, { layout }: Scan, dense: readonly Float64Array[]): Cube => {
   const { segments, members } = layout;
   const present = new Uint8Array(members);
   const rows = dense[0];
@@ -341,12 +363,12 @@ const cubeOf = ({ opened, request }: CubeTask, { layout, columns }: Scan, dense:
     return out;
   };
   const { tuple } = opened.combine(request.attributes);
-  const scaleOf = (kind: AggregateRequest['kind'], k: number): number =>
-    kind === 'rows' || kind === 'count' ? 0 : (columns[k + 1].column?.scale ?? 0);
+  const scaleOf = (aggregate: AggregateRequest): number =>
+    aggregate.kind === 'rows' || aggregate.kind === 'count' ? 0 : opened.data.value(aggregate.value).scale;
   return {
     segments: request.segments,
     tuples: kept.map(tuple),
-    columns: request.aggregates.map(({ kind }, k): CubeColumn => ({ cells: compact(dense[k + 1]), scale: scaleOf(kind, k) })),
+    columns: request.aggregates.map((aggregate, k): CubeColumn => ({ cells: compact(dense[k + 1]), scale: scaleOf(aggregate) })),
   };
 };
 
@@ -357,10 +379,10 @@ const emptyCube = ({ segments, aggregates }: CubeRequest): Cube => ({
 });
 
 /** Answers requests together: scans over the same rows and members share their reading. */
-const cubes = async (tasks: readonly CubeTask[], helper: Helper | undefined): Promise<Cube[]> => {
+const cubes = async (tasks: readonly CubeTask[], scan: Scanner): Promise<Cube[]> => {
   const live = tasks.filter(({ opened, request }) => !never(request.filters, opened.data));
   const scans = live.map(scanOf);
-  const dense = await scanAll(scans, helper);
+  const dense = await scan(scans);
   return tasks.map((task) => {
     const at = live.indexOf(task);
     return at < 0 ? emptyCube(task.request) : cubeOf(task, scans[at], dense[at]);
@@ -460,7 +482,7 @@ const linkKeys = ({ data }: Opened): { codes: Int32Array; count: number } => {
 
 const MOST_SIGHTINGS = 8;
 
-const events = async (opened: Opened, request: EventsRequest): Promise<Events> => {
+const events = async (opened: Opened, request: EventsRequest, scan: Scanner): Promise<Events> => {
   const rowSet: RowSet = request;
   const { role, attributes, filters, knownBy } = request;
   const identity = [
@@ -478,10 +500,7 @@ const events = async (opened: Opened, request: EventsRequest): Promise<Events> =
     opened.sightings.set(key, found);
   }
   const { segments } = request;
-  const [rows] = await cubes(
-    [{ opened, request: { ...rowSet, segments, aggregates: [{ kind: 'rows', where: request.where }] } }],
-    undefined,
-  );
+  const [rows] = await cubes([{ opened, request: { ...rowSet, segments, aggregates: [{ kind: 'rows', where: request.where }] } }], scan);
   const lookup = prefixSums(rows.columns[0].cells, rows.tuples.length);
   const position = new Map(found.tuples.map((tuple, m) => [JSON.stringify(tuple), m]));
   const kept = rows.tuples.map((tuple) => position.get(JSON.stringify(tuple)) as number);

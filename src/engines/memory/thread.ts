@@ -1,7 +1,31 @@
 import { parentPort } from 'node:worker_threads';
-import { type PlainSum, sumStretch } from './sums.ts';
+import { type Program, runProgram } from './program.ts';
+import { type Kernel, kernelOver } from './room.ts';
 
-/** The second thread: sums the rows it is told to, in the memory it shares with the first. */
-parentPort?.on('message', ({ id, plain, from, to }: { id: number; plain: PlainSum[]; from: number; to: number }) => {
-  parentPort?.postMessage({ id, sums: sumStretch(plain, from, to) });
+/** What the first thread sends: a program to run in a store's memory, or the number of a store that has closed. */
+export type Message =
+  | {
+      readonly kind: 'run';
+      readonly id: number;
+      readonly room: number;
+      readonly program: Program;
+      readonly memory: WebAssembly.Memory;
+      readonly from: number;
+      readonly to: number;
+    }
+  | { readonly kind: 'forget'; readonly room: number };
+
+const kernels = new Map<number, { readonly memory: WebAssembly.Memory; readonly kernel: Kernel }>();
+
+/** The second thread: runs programs over the rows it is told to, in the memory it shares with the first. */
+parentPort?.on('message', (message: Message) => {
+  if (message.kind === 'forget') {
+    kernels.delete(message.room);
+    return;
+  }
+  const { id, room, program, memory, from, to } = message;
+  const known = kernels.get(room) ?? { memory, kernel: kernelOver(memory) };
+  kernels.set(room, known);
+  runProgram(program, known.kernel, known.memory, from, to);
+  parentPort?.postMessage({ id });
 });

@@ -1,4 +1,6 @@
-import { type Helper, MANY_ROWS, type Sums } from './sums.ts';
+import { type Helper, MANY_ROWS } from './passes.ts';
+import type { Room } from './room.ts';
+import type { Message } from './thread.ts';
 
 /** Keeps bundlers for browsers from following imports that only Node.js takes. */
 const nodeModule = (name: string): string => name;
@@ -24,7 +26,7 @@ const start = async (): Promise<Helper | undefined> => {
   const { Worker } = (await import(/* @vite-ignore */ nodeModule('node:worker_threads'))) as typeof import('node:worker_threads');
   const worker = new Worker(new URL(/* @vite-ignore */ nodeModule('./thread.js'), import.meta.url));
   worker.unref();
-  const waiting = new Map<number, { readonly resolve: (sums: readonly Sums[]) => void; readonly reject: (error: Error) => void }>();
+  const waiting = new Map<number, { readonly resolve: () => void; readonly reject: (error: Error) => void }>();
   let turn = 0;
   const fail = (error: Error): void => {
     started = undefined;
@@ -32,29 +34,28 @@ const start = async (): Promise<Helper | undefined> => {
     waiting.clear();
   };
   worker.on('error', fail);
-  worker.on('exit', () => fail(new Error('the summing thread has ended')));
-  worker.on('message', ({ id, sums }: { readonly id: number; readonly sums: readonly Sums[] }) => {
-    waiting.get(id)?.resolve(sums);
+  worker.on('exit', () => fail(new Error('the second thread has ended')));
+  worker.on('message', ({ id }: { readonly id: number }) => {
+    waiting.get(id)?.resolve();
     waiting.delete(id);
     if (waiting.size === 0) worker.unref();
   });
+  const numbers = new WeakMap<Room, number>();
+  let rooms = 0;
+  const send = (message: Message): void => worker.postMessage(message);
   return {
-    sum: (plain, from, to) =>
+    run: (program, room, from, to) =>
       new Promise((resolve, reject) => {
         const id = turn++;
         waiting.set(id, { resolve, reject });
+        if (!numbers.has(room)) numbers.set(room, rooms++);
         // While someone waits, the thread must keep the process alive.
         worker.ref();
-        worker.postMessage({ id, plain, from, to });
+        send({ kind: 'run', id, room: numbers.get(room) as number, program, memory: room.memory as WebAssembly.Memory, from, to });
       }),
+    forget: (room) => {
+      const number = numbers.get(room);
+      if (number !== undefined) send({ kind: 'forget', room: number });
+    },
   };
-};
-
-/** The same list in memory that threads share, so that handing it over copies nothing. */
-export const shared = <T extends Float64Array | Int32Array | Uint16Array | Uint8Array>(list: T): T => {
-  if (list.buffer instanceof SharedArrayBuffer) return list;
-  const make = list.constructor as new (buffer: SharedArrayBuffer) => T;
-  const copy = new make(new SharedArrayBuffer(list.byteLength));
-  copy.set(list as never);
-  return copy;
 };

@@ -1,0 +1,77 @@
+import { DurchblickError } from '../../errors.ts';
+import { type Compiled, compileScans, type Program, runProgram } from './program.ts';
+import type { Kernel, Room } from './room.ts';
+import { type Cells, merge, type Scan, scanPlainly } from './scan.ts';
+
+/** A second thread that runs a program over a stretch of rows, in the memory it shares with the first (threads.ts). */
+export interface Helper {
+  readonly run: (program: Program, room: Room, from: number, to: number) => Promise<void>;
+  /** The store of a room has closed. */
+  readonly forget: (room: Room) => void;
+}
+
+/** Fewer rows than this are not worth a thread. */
+export const MANY_ROWS = 1 << 20;
+
+/**
+ * Runs scans, all that are over the same rows in one pass, since what costs most is reading them; with a helper each
+ * of two threads takes half. Answers the cells of each column of each scan.
+ */
+export const scanAll = async (scans: readonly Scan[], room: Room, helper: Helper | undefined): Promise<Cells> => {
+  const { kernel, memory } = room;
+  if (!kernel || !memory) return scanPlainly(scans);
+  const results: (readonly Float64Array[])[] = [];
+  for (const rows of new Set(scans.map(({ layout }) => layout.rows))) {
+    const among = scans.flatMap(({ layout }, k) => (layout.rows === rows ? [k] : []));
+    const same = among.map((k) => scans[k]);
+    const cells = await scanTogether(same, rows, room, kernel, memory, helper);
+    among.forEach((k, at) => {
+      results[k] = cells[at];
+    });
+  }
+  return results;
+};
+
+const scanTogether = async (
+  scans: readonly Scan[],
+  rows: number,
+  room: Room,
+  kernel: Kernel,
+  memory: WebAssembly.Memory,
+  helper: Helper | undefined,
+): Promise<Cells> => {
+  const own = compiled(scans, room);
+  if (!helper || rows < MANY_ROWS) {
+    try {
+      runProgram(own.program, kernel, memory, 0, rows);
+      return own.cells();
+    } finally {
+      own.release();
+    }
+  }
+  const other = compiled(scans, room);
+  try {
+    const half = rows >> 1;
+    const theirs = helper.run(other.program, room, half, rows);
+    runProgram(own.program, kernel, memory, 0, half);
+    await theirs;
+    const cells = own.cells();
+    merge(scans, cells, other.cells());
+    return cells;
+  } finally {
+    own.release();
+    other.release();
+  }
+};
+
+const compiled = (scans: readonly Scan[], room: Room): Compiled => {
+  try {
+    return compileScans(scans, room);
+  } catch (error) {
+    if (!(error instanceof RangeError)) throw error;
+    throw new DurchblickError('too-many-cells', 'the question needs more cells than memory holds', {
+      kind: 'engine',
+      hint: 'Ask by a coarser unit, for a shorter range, or for fewer members.',
+    });
+  }
+};
