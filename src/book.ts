@@ -11,19 +11,21 @@ import { shareOf } from './evaluate/spread.ts';
 import { factFilters } from './evaluate/view.ts';
 import { type AttributeRef, NONE, UNKNOWN } from './model/attributes.ts';
 import type { Fact, Model } from './model/model.ts';
+import type { Names } from './model/names.ts';
 import type { Question, WhereInput } from './model/schema.ts';
 import { asOfDay, axisOf, type FactBounds, rangeOf } from './plan/axis.ts';
 import { bindText, leavesOf } from './plan/bind.ts';
 import { buildCalendar, calendarRules, yearsIn } from './plan/calendar.ts';
 import { type AskedFilter, askedOf, filtersOf } from './plan/question.ts';
 import type { Bounds, Cancellation, DataNote, Filter, Segments } from './plan/request.ts';
+import type { CheckedQuestion, QuestionOf, RowOf, WhereOf } from './plan/typed.ts';
 import { actualHistory, type LaidWindow, reachOf, windowsAt } from './plan/windows.ts';
 import { type Result, resultOf } from './result/result.ts';
 import { OUTSIDE } from './windows/place.ts';
 
-export interface OpenBookOptions {
+export interface OpenBookOptions<N extends Names = Names> {
   /** Filters fixed for good: rows outside are not seen by any question, total, note or bound (V3). */
-  readonly where?: WhereInput;
+  readonly where?: WhereOf<N>;
   /** The present instant in milliseconds; what `today` means. Default: the system clock. */
   readonly clock?: () => number;
   /** Bytes of day cubes to keep for later questions. Default 256 MiB. */
@@ -42,10 +44,13 @@ export interface Cost {
 }
 
 /** A model opened over data. Keeps day cubes, so that asking again does not touch the rows again. */
-export interface Book {
-  readonly model: Model;
-  /** Answers a question. Throws `DurchblickError` for a wrong question and for faults in the data. */
-  readonly ask: (question: Question, options?: AskOptions) => Promise<Result>;
+export interface Book<N extends Names = Names> {
+  readonly model: Model<N>;
+  /**
+   * Answers a question. Names in it are checked by the compiler where model and question are literals, and always at
+   * run time. Throws `DurchblickError` for a wrong question and for faults in the data.
+   */
+  ask<const Q extends QuestionOf<N>>(question: Q & CheckedQuestion<Q, N>, options?: AskOptions): Promise<Result<RowOf<Q>>>;
   /** The calendar in whole years over all data, the as-of date and what windows and comparisons reach from there (U8); or over a range. */
   readonly calendar: (range?: { readonly first: Day; readonly last: Day }) => Promise<Calendar>;
   /** First and last day of a range: periods, dates, labels or a window laid at the as-of date (A5). */
@@ -96,8 +101,12 @@ const checkMembers = async (
 };
 
 /** Opens a model over an engine: reads and checks dates, builds the calendar, and answers questions from then on. */
-export const open = async (model: Model, engine: Engine, options: OpenBookOptions = {}): Promise<Book> => {
-  const fixedFilters = filtersOf(model, options.where);
+export const open = async <N extends Names>(
+  model: Model<N>,
+  engine: Engine,
+  options: OpenBookOptions<NoInfer<N>> = {},
+): Promise<Book<N>> => {
+  const fixedFilters = filtersOf(model, options.where as WhereInput | undefined);
   const fixed = new Map<string, readonly Filter[]>();
   for (const fact of model.facts.values()) fixed.set(fact.name, factFilters(fact, fixedFilters));
   let base: Calendar | undefined;
@@ -289,7 +298,7 @@ export const open = async (model: Model, engine: Engine, options: OpenBookOption
   }
   return {
     model,
-    ask,
+    ask: ask as Book<N>['ask'],
     asOf: latestAsOf,
     calendar: async (wanted) => {
       if (wanted) return calendarOver([wanted.first, wanted.last], 0);

@@ -2,10 +2,13 @@ import type { Day } from '../calendar/day.ts';
 import type { Expression } from '../language/syntax.ts';
 import type { Shift, Window } from '../windows/syntax.ts';
 import type { Locate } from './keys.ts';
+import type { Names } from './names.ts';
 import type { AlertInput, FormatInput, ModelInput, WhereInput } from './schema.ts';
 
 /** A checked model: every name resolved, every text parsed. Plain data; nothing here knows rows. */
-export interface Model {
+export interface Model<N extends Names = Names> {
+  /** The model's names as types, for the compiler; never there at run time. */
+  readonly names?: N;
   readonly input: ModelInput;
   readonly name: string;
   readonly timeZone: string;

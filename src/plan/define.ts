@@ -2,15 +2,26 @@ import { DurchblickError } from '../errors.ts';
 import type { Locate } from '../model/keys.ts';
 import { linkModel } from '../model/link.ts';
 import type { Model } from '../model/model.ts';
+import type { NamesOf } from '../model/names.ts';
 import type { ModelInput } from '../model/schema.ts';
 import { bindText, checkFormulas, leavesOf } from './bind.ts';
 import { filtersOf } from './question.ts';
+
+/** The keys that some member of a union of maps has, and what they hold. */
+type KeysOf<S> = S extends object ? keyof S : never;
+type At<S, K> = S extends object ? (K extends keyof S ? S[K] : never) : never;
+/** Keys that the model has no use for are errors to the compiler too. */
+type Known<T, S> = T extends readonly unknown[]
+  ? unknown
+  : T extends object
+    ? { readonly [K in keyof T]: K extends KeysOf<S> ? Known<T[K], At<S, K>> : never }
+    : unknown;
 
 /**
  * Checks a model written as an object: the shape of the file, camelCase keys (kebab-case is accepted). Throws a
  * `DurchblickError` whose `all` lists every fault with its place.
  */
-export const defineModel = (input: ModelInput, locate?: Locate): Model => {
+export const defineModel = <const M extends ModelInput>(input: M & Known<M, ModelInput>, locate?: Locate): Model<NamesOf<M>> => {
   const model = linkModel(input, locate);
   const faults = checkFormulas(model);
   for (const measure of model.measures.values()) {
@@ -27,7 +38,7 @@ export const defineModel = (input: ModelInput, locate?: Locate): Model => {
     const { spread } = measure;
     if (typeof spread === 'object') attempt('spread', () => checkShape(model, spread.like));
   }
-  if (faults.length === 0) return model;
+  if (faults.length === 0) return model as Model<NamesOf<M>>;
   const { code, message, kind, place, hint, text, at } = faults[0];
   throw new DurchblickError(code, message, { kind, place, hint, text, at, all: faults });
 };

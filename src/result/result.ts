@@ -63,7 +63,7 @@ export interface TextTable {
 }
 
 /** The answer to a question. Iterates as plain objects. */
-export interface Result extends ResultJson, Iterable<ResultRow> {
+export interface Result<Row = ResultRow> extends ResultJson, Iterable<Row> {
   readonly locale: string;
   readonly toTable: () => TextTable;
   /** RFC 4180; numbers plain and in full precision, blank = empty field. */

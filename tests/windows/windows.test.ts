@@ -1,7 +1,7 @@
 import fc from 'fast-check';
 import { describe, expect, test } from 'vitest';
 import { memory } from '../../src/engines/memory/index.ts';
-import { calendar, defineModel, isoOf, open, toDay } from '../../src/index.ts';
+import { type Book, calendar, defineModel, isoOf, open, toDay } from '../../src/index.ts';
 import { layWindow } from '../../src/windows/lay.ts';
 import { indexAt, placeOf } from '../../src/windows/place.ts';
 import { parseShift, parseWindow } from '../../src/windows/syntax.ts';
@@ -88,7 +88,7 @@ describe('W1 to W5: windows laid by hand', () => {
 });
 
 /** One row a day with the amount 1, so that every value is a number of days. */
-const days = async (asOf: string) => {
+const days = async (asOf: string): Promise<Book> => {
   const [first, last] = [toDay('2023-01-01'), toDay(asOf)];
   const rows = Array.from({ length: last - first + 1 }, (_, i) => ({ day: isoOf(first + i), n: 1 }));
   const model = defineModel({

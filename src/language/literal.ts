@@ -1,0 +1,127 @@
+import type { Form, FunctionName } from './syntax.ts';
+
+/**
+ * Readings as literal types: their names are looked up while a program is compiled. Only names are checked, by where
+ * they stand; syntax is checked at run time. A text that is not a literal passes.
+ */
+interface KnownNames {
+  readonly measure: string;
+  readonly role: string;
+  readonly window: string;
+  readonly comparison: string;
+  readonly attribute: string;
+}
+
+type Blank = ' ' | '\n' | '\t';
+type Symbols = '(' | ')' | ',' | '+' | '*' | '/';
+/** Puts blanks around every occurrence of a symbol. */
+type Spaced<S extends string, C extends string, Done extends string = ''> = S extends `${infer A}${C}${infer B}`
+  ? Spaced<B, C, `${Done}${A} ${C} `>
+  : `${Done}${S}`;
+type AllSpaced<S extends string> = Spaced<Spaced<Spaced<Spaced<Spaced<Spaced<S, '('>, ')'>, ','>, '+'>, '*'>, '/'>;
+/** Words between blanks, with what is in quotes (`"…"`) and brackets (`[…]`) kept whole. */
+type Split<S extends string, Done extends readonly string[] = []> = S extends `${infer A}${Blank}${infer B}`
+  ? Split<B, A extends '' ? Done : [...Done, A]>
+  : S extends ''
+    ? Done
+    : [...Done, S];
+type Words<S extends string, Done extends readonly string[] = []> = S extends `${infer A}[${infer B}]${infer C}`
+  ? A extends `${string}"${string}`
+    ? QuotedWords<S, Done>
+    : Words<C, [...Done, ...Split<AllSpaced<A>>, `[${B}]`]>
+  : QuotedWords<S, Done>;
+type QuotedWords<S extends string, Done extends readonly string[]> = S extends `${infer A}"${infer B}"${infer C}`
+  ? Words<C, [...Done, ...Split<AllSpaced<A>>, `"${B}"`]>
+  : [...Done, ...Split<AllSpaced<S>>];
+
+type Unquoted<W extends string> = W extends `"${infer B}"` ? B : W;
+type Expected = {
+  readonly on: 'role';
+  readonly over: 'window';
+  readonly vs: 'comparison';
+  readonly across: 'attribute';
+  readonly as: 'form';
+};
+
+/** A name where one of a kind is expected: nothing when it is known, else a message. */
+type Look<W extends string, Kind extends keyof KnownNames | 'form', N extends KnownNames> = Kind extends 'form'
+  ? W extends Form
+    ? never
+    : `"${W}" is not a form`
+  : W extends `[${string}]`
+    ? Kind extends 'window' | 'comparison'
+      ? never
+      : `a ${Kind} is expected, not ${W}`
+    : Unquoted<W> extends N[Extract<Kind, keyof KnownNames>]
+      ? never
+      : `there is no ${Kind} "${Unquoted<W>}"`;
+
+/** Goes through the words of a reading; the first wrong name is the message, none is `never`. */
+type Faults<Ws extends readonly string[], N extends KnownNames> = Ws extends readonly [
+  infer W extends string,
+  ...infer Rest extends string[],
+]
+  ? W extends Symbols | '-' | `${number}`
+    ? Faults<Rest, N>
+    : W extends `-${infer Behind}`
+      ? Faults<[Behind, ...Rest], N>
+      : W extends 'across'
+        ? Across<Rest, N>
+        : W extends keyof Expected
+          ? Rest extends readonly [infer V extends string, ...infer More extends string[]]
+            ? Look<V, Expected[W], N> extends infer F
+              ? [F] extends [never]
+                ? Faults<More, N>
+                : F
+              : never
+            : never
+          : W extends FunctionName
+            ? Faults<Rest, N>
+            : Look<W, 'measure', N> extends infer F
+              ? [F] extends [never]
+                ? Faults<Rest, N>
+                : F
+              : never
+  : never;
+/** `across all`, `across region`, `across (region, family)`. */
+type Across<Ws extends readonly string[], N extends KnownNames> = Ws extends readonly ['all', ...infer More extends string[]]
+  ? Faults<More, N>
+  : Ws extends readonly ['(', ...infer More extends string[]]
+    ? AcrossList<More, N>
+    : Ws extends readonly [infer V extends string, ...infer More extends string[]]
+      ? Look<V, 'attribute', N> extends infer F
+        ? [F] extends [never]
+          ? Faults<More, N>
+          : F
+        : never
+      : never;
+type AcrossList<Ws extends readonly string[], N extends KnownNames> = Ws extends readonly [
+  infer V extends string,
+  ...infer More extends string[],
+]
+  ? V extends ')'
+    ? Faults<More, N>
+    : V extends ','
+      ? AcrossList<More, N>
+      : Look<V, 'attribute', N> extends infer F
+        ? [F] extends [never]
+          ? AcrossList<More, N>
+          : F
+        : never
+  : never;
+
+/** What no text is: assigning one to it shows the message. */
+export interface Wrong<Message> {
+  readonly wrong: Message;
+}
+
+/** The reading itself when all its names are known, else its message. */
+export type CheckedReading<S extends string, N extends KnownNames> = string extends S
+  ? S
+  : string extends N['measure']
+    ? S
+    : Faults<Words<S>, N> extends infer F
+      ? [F] extends [never]
+        ? S
+        : Wrong<F>
+      : never;

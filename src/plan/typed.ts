@@ -1,0 +1,70 @@
+import type { CheckedReading } from '../language/literal.ts';
+import type { Names } from '../model/names.ts';
+import type { Question } from '../model/schema.ts';
+import type { Reading } from './reading.ts';
+
+/** `(string & {})` keeps literal names for completion beside any other text. */
+type AnyText = string & {};
+
+export interface ShowOf<N extends Names> {
+  readonly is: N['measure'] | AnyText;
+  readonly label?: string;
+}
+
+type By<N extends Names> = N['unit'] | `${N['unit']}s` | N['window'] | `[${string}]`;
+
+/** A question whose names are those of a model. Readings are texts; `CheckedQuestion` looks into them. */
+export interface QuestionOf<N extends Names> extends Omit<Question, 'show' | 'by' | 'per' | 'where' | 'range'> {
+  readonly show: readonly (N['measure'] | AnyText | ShowOf<N> | Reading)[];
+  /** A unit, a window or a list of windows; left out: the whole range as one row. */
+  readonly by?: By<N> | readonly By<N>[];
+  readonly per?: readonly N['attribute'][];
+  /** Periods or dates with a slash between them, one period, or a window laid at the as-of date (A5). */
+  readonly range?: N['window'] | AnyText;
+  readonly where?: WhereOf<N>;
+}
+
+export type WhereOf<N extends Names> = { readonly [A in N['attribute']]?: NonNullable<Question['where']>[string] };
+
+type CheckedShow<S, N extends Names> = S extends string
+  ? CheckedReading<S, N>
+  : 'built' extends keyof S
+    ? S
+    : S extends { readonly is: infer I extends string }
+      ? { readonly is: CheckedReading<I, N>; readonly label?: string }
+      : S;
+type WithoutDirection<S extends string> = S extends `${infer R} desc` ? R : S extends `${infer R} asc` ? R : S;
+/** An order may name a column by its label, so only a text that is no column is looked into. */
+type CheckedOrder<S, Columns, N extends Names> = S extends string
+  ? WithoutDirection<S> extends Columns
+    ? S
+    : CheckedReading<WithoutDirection<S>, N> extends WithoutDirection<S>
+      ? S
+      : CheckedReading<WithoutDirection<S>, N>
+  : S;
+
+/** What a question must be for all its readings to have known names; a wrong one turns into its message. */
+export type CheckedQuestion<Q, N extends Names> = string extends N['measure']
+  ? unknown
+  : (Q extends { readonly show: infer S } ? { readonly show: { readonly [K in keyof S]: CheckedShow<S[K], N> } } : unknown) &
+      (Q extends { readonly show: infer S extends readonly unknown[]; readonly order: infer O }
+        ? { readonly order: { readonly [K in keyof O]: CheckedOrder<O[K], ColumnOf<S[number]>, N> } }
+        : unknown);
+
+/** The name of a column: its label, else the reading as written. */
+type ColumnOf<S> = S extends string
+  ? S
+  : S extends { readonly label: infer L extends string }
+    ? L
+    : S extends { readonly is: infer I extends string }
+      ? I
+      : never;
+
+/** A row of the answer to a question literal; any row where the question is not one. */
+export type RowOf<Q> = Q extends { readonly show: readonly (infer S)[] }
+  ? string extends ColumnOf<S>
+    ? Readonly<Record<string, string | number | null>>
+    : { readonly period: string } & (Q extends { readonly per: readonly (infer A extends string)[] }
+        ? { readonly [K in A]: string }
+        : unknown) & { readonly [K in ColumnOf<S>]: number | null }
+  : Readonly<Record<string, string | number | null>>;

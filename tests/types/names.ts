@@ -1,0 +1,140 @@
+/**
+ * Names in question literals are checked by the compiler. This file is compiled, never run: an expected error that does
+ * not come is an error itself (see compiler.test.ts).
+ */
+
+import { memory } from '../../src/engines/memory/index.ts';
+import { type Book, defineModel, open, type Question, reading, readingsOf } from '../../src/index.ts';
+
+const model = defineModel({
+  calendar: {
+    yearSystems: {
+      fiscal: { starts: '--07-01', label: 'FY{year}' },
+      retail: { pattern: '4-4-5', ends: 'saturday nearest june 30', label: 'R{year}' },
+      board: { years: { FY24: '2023-07-03', FY25: { starts: '2024-07-01', ends: '2025-06-29' } } },
+    },
+    periods: { season: { rows: { 'Spring 26': { starts: '2026-02-20', ends: '2026-05-31' } } } },
+  },
+  dimensions: {
+    product: { source: 'products', key: 'id', attributes: { product: 'name', family: 'family' } },
+    region: { source: 'regions', key: 'id', attributes: { region: 'name', country: { column: 'country' } } },
+    channel: {},
+  },
+  facts: {
+    'order-lines': {
+      source: 'lines',
+      dates: { ordered: 'ordered_on', shipped: 'shipped_on' },
+      links: { product: 'product', channel: 'channel', 'ship-region': { dimension: 'region', column: 'ship_region' } },
+      bands: { 'order-size': { of: 'amount', starts: { small: 0, large: 500 } } },
+      measures: { revenue: { sum: 'amount', role: 'ordered' }, orders: { countDistinct: 'order', role: 'ordered' } },
+    },
+    budget: {
+      source: 'budget',
+      grain: 'month',
+      dates: { planned: 'month' },
+      links: { 'product.family': 'family' },
+      measures: { budget: { sum: 'amount' } },
+    },
+  },
+  formulas: { attainment: { is: 'revenue / budget' }, 'average-order': 'revenue / orders' },
+  windows: { 'last-14-days': 'P14D/anchor', 'Two weeks': 'P14D/anchor' },
+  comparisons: { 'same-weekdays': { shift: '-P52W' } },
+});
+const book = await open(model, memory({}), { where: { channel: 'web' } });
+
+// Known names, in every place.
+const result = await book.ask({
+  show: [
+    'revenue',
+    'attainment',
+    'revenue on shipped over mtd vs year-earlier as change',
+    '(revenue over fiscal-ytd) / (orders over "Two weeks") * 100',
+    'revenue/(revenue across all)',
+    'revenue across (ship-region.country, family) - -revenue',
+    'round(revenue over [P10D/anchor-P1D] vs [-1 fiscal-year] as ratio, 2)',
+    'coalesce(revenue over retail-qtd-complete, revenue over board-ytd, days over season-to-date)',
+    { is: 'budget over last-complete-retail-month vs same-weekdays', label: 'Budget' },
+  ],
+  by: 'retail-week',
+  per: ['family', 'ship-region.country', 'order-size'],
+  where: { channel: ['web'], country: { not: 'Austria' } },
+  order: ['Budget desc', 'revenue over ytd'],
+});
+for (const row of result) {
+  const period: string = row.period;
+  const family: string = row.family;
+  const amount: number | null = row.revenue;
+  const budget: number | null = row.Budget;
+  // @ts-expect-error no such column
+  row.revenues;
+  void [period, family, amount, budget];
+}
+await book.ask({ show: ['revenue'], by: ['mtd', '[P10D/anchor]', 'fiscal-htd'] });
+await book.ask({ show: ['revenue'], by: 'seasons', range: '2026-Q1' });
+
+// Unknown ones, each told by the compiler.
+// @ts-expect-error measure
+await book.ask({ show: ['revenu'] });
+// @ts-expect-error measure inside a formula
+await book.ask({ show: ['revenue / order'] });
+// @ts-expect-error measure in a parenthesis without blanks
+await book.ask({ show: ['(revenu)/orders'] });
+// @ts-expect-error role
+await book.ask({ show: ['revenue on delivered'] });
+// @ts-expect-error window
+await book.ask({ show: ['revenue over mdt'] });
+// @ts-expect-error window of a year system that does not have it: there are no retail halves
+await book.ask({ show: ['revenue over retail-htd'] });
+// @ts-expect-error comparison
+await book.ask({ show: ['revenue vs last-year'] });
+// @ts-expect-error form
+await book.ask({ show: ['revenue vs previous as percent'] });
+// @ts-expect-error attribute in across
+await book.ask({ show: ['revenue across regoin'] });
+// @ts-expect-error attribute in a list of across
+await book.ask({ show: ['revenue across (family, regoin)'] });
+// @ts-expect-error reading with a label
+await book.ask({ show: [{ is: 'revenu', label: 'Revenue' }] });
+// @ts-expect-error unit
+await book.ask({ show: ['revenue'], by: 'monthly' });
+// @ts-expect-error window in a list
+await book.ask({ show: ['revenue'], by: ['mtd', 'mdt'] });
+// @ts-expect-error attribute
+await book.ask({ show: ['revenue'], per: ['regoin'] });
+// @ts-expect-error attribute of a filter
+await book.ask({ show: ['revenue'], where: { chanel: 'web' } });
+// @ts-expect-error reading in order
+await book.ask({ show: ['revenue'], order: ['revenu desc'] });
+// @ts-expect-error attribute of fixed filters
+await open(model, memory({}), { where: { chanel: 'web' } });
+
+// Step by step.
+const of = readingsOf(model);
+const built = of('revenue').on('shipped').over('mtd').vs('year-earlier').as('change');
+const text: 'revenue on shipped over mtd vs year-earlier as change' = built.is;
+const answer = await book.ask({ show: [built, reading('orders').over('ytd')] });
+void [text, answer];
+// @ts-expect-error measure
+of('revenu');
+// @ts-expect-error window
+of('revenue').over('mdt');
+// @ts-expect-error a second window
+of('revenue').over('mtd').over('ytd');
+// @ts-expect-error a form without a comparison
+of('revenue').as('change');
+
+// A misspelt key of the model.
+// @ts-expect-error unknown key
+defineModel({ facts: { f: { source: 's', dates: { d: 'd' }, mesures: {}, measures: {} } } });
+// @ts-expect-error unknown way of spreading
+defineModel({ facts: { f: { source: 's', dates: { d: 'd' }, measures: { m: { sum: 'a', spread: 'evenly' } } } } });
+
+// Questions and models that are not literals pass, and are checked at run time.
+declare const anyModel: Parameters<typeof open>[0];
+declare const question: Question;
+const anyBook: Book = await open(anyModel, memory({}));
+const rows = await anyBook.ask(question);
+for (const row of rows) void row.anything;
+await anyBook.ask({ show: ['whatever on any over window'], by: 'unit', per: ['attribute'] });
+const loose: Book = book;
+await loose.ask(question);
