@@ -14,12 +14,12 @@ import type { Fact, Model } from './model/model.ts';
 import type { Names } from './model/names.ts';
 import type { Question, WhereInput } from './model/schema.ts';
 import { asOfDay, axisOf, type FactBounds, rangeOf } from './plan/axis.ts';
-import { bindText, leavesOf } from './plan/bind.ts';
+import { bindText, leavesOf, windowNamed } from './plan/bind.ts';
 import { buildCalendar, calendarRules, yearsIn } from './plan/calendar.ts';
-import { type AskedFilter, askedOf, filtersOf } from './plan/question.ts';
+import { type AskedFilter, askedOf, filtersOf, unitNamed } from './plan/question.ts';
 import type { Bounds, Cancellation, DataNote, Filter, Segments } from './plan/request.ts';
 import type { CheckedQuestion, QuestionOf, RowOf, WhereOf } from './plan/typed.ts';
-import { actualHistory, type LaidWindow, reachOf, windowsAt } from './plan/windows.ts';
+import { actualHistory, comparisonsAt, type LaidSpan, reachOf, spansOf, windowsAt } from './plan/windows.ts';
 import { type Result, resultOf } from './result/result.ts';
 import { OUTSIDE } from './windows/place.ts';
 
@@ -34,6 +34,17 @@ export interface OpenBookOptions<N extends Names = Names> {
 
 export interface AskOptions {
   readonly signal?: Cancellation;
+}
+
+export interface WindowsOptions {
+  /** As-of dates to lay at, one after the other; the model's own when left out. */
+  readonly at?: readonly string[];
+  /** Windows, by name or as `[P10D/anchor]`, and comparisons, by name or as `[-P2Y]`; all of the model when left out. */
+  readonly only?: readonly string[];
+  /** The unit whose period at the as-of date comparisons are held against; when left out, month or the next that works. */
+  readonly by?: string;
+  /** The window they are held against instead of the period itself. */
+  readonly over?: string;
 }
 
 /** What answering cost: scans of rows, cubes served from memory, cells that came from the engine. */
@@ -57,8 +68,8 @@ export interface Book<N extends Names = Names> {
   readonly range: (text: string, asOf?: string) => Promise<{ readonly first: Day; readonly last: Day }>;
   /** The as-of date of a text, the model's own when left out (A1). */
   readonly asOf: (text?: string) => Promise<Day>;
-  /** Every window of the model with its days at the as-of date. */
-  readonly windows: (asOf?: string) => Promise<{ readonly asOf: Day; readonly windows: readonly LaidWindow[] }>;
+  /** Windows and comparisons of the model with the days they cover. */
+  readonly windows: (options?: WindowsOptions) => Promise<readonly LaidSpan[]>;
   /** First and last day with data in a role, of whole periods for coarse facts (W11). */
   readonly bounds: (fact: string, role: string) => Promise<Bounds | undefined>;
   readonly dataNotes: readonly DataNote[];
@@ -316,11 +327,20 @@ export const open = async <N extends Names>(
         return rangeOf(text, model, calendar, asOf, actualHistory(model, periodBounds(rawBounds, calendar)));
       });
     },
-    windows: async (text) => {
-      const asOf = await latestAsOf(text);
+    windows: async ({ at, only, by, over } = {}) => {
+      const dates = await Promise.all((at ?? [model.asOf]).map(latestAsOf));
+      const { windows, comparisons } = spansOf(model, only);
+      const against = {
+        by: by === undefined ? undefined : unitNamed(model, by),
+        over: over === undefined ? undefined : windowNamed(model, over),
+      };
       return widening(async (margin) => {
-        const calendar = await calendarOver(anchorDays(asOf), margin);
-        return { asOf, windows: windowsAt(model, calendar, asOf, actualHistory(model, periodBounds(rawBounds, calendar))) };
+        const calendar = await calendarOver([...dates.flatMap(anchorDays), ...baseYears(model)], margin);
+        const history = actualHistory(model, periodBounds(rawBounds, calendar));
+        return dates.flatMap((day) => [
+          ...windowsAt(windows, calendar, day, history),
+          ...comparisonsAt(comparisons, against, model, calendar, day, history),
+        ]);
       });
     },
     bounds: async (fact, role) => {

@@ -303,7 +303,9 @@ export const calendar = (options: CalendarOptions): Calendar => {
     if (known === undefined) {
       known = inner.starts.every((start, i) => {
         const index = indexOf(outer, start);
-        return index < 0 || outer.ends[index] >= inner.ends[i] || inner.ends[i] > reach.last;
+        if (inner.ends[i] > reach.last) return true;
+        // A period that begins on a day without an outer one must be over before the next outer one begins.
+        return index >= 0 ? outer.ends[index] >= inner.ends[i] : !(outer.starts[~index] <= inner.ends[i]);
       });
       nesting.set(key, known);
     }

@@ -2,6 +2,7 @@ import { DurchblickError } from '../errors.ts';
 import type { Result } from '../result/result.ts';
 import { type ChartSpec, chartSpec } from './spec.ts';
 
+export { type SpansOptions, spansSpec } from './spans.ts';
 export { type ChartOptions, type ChartSpec, chartSpec } from './spec.ts';
 
 export type ChartKind = 'svg' | 'png' | 'html' | 'vl.json';
@@ -61,15 +62,29 @@ const renderPng = async (spec: ChartSpec): Promise<Uint8Array> => {
 
 const escapeHtml = (text: string): string => text.replace(/[&<>"']/g, (char) => `&#${char.charCodeAt(0)};`);
 
-const renderHtml = async (result: Result, spec: ChartSpec): Promise<string> =>
-  `<!doctype html>\n<html lang="${escapeHtml(result.locale)}"><meta charset="utf-8"><title>${escapeHtml(result.caption)}</title>\n<body style="margin:1rem">${await renderSvg(spec)}</body></html>\n`;
+export interface RenderOptions {
+  /** Title of a page. */
+  readonly title: string;
+  readonly locale: string;
+}
 
-/** Draws a result: a page or picture, or the specification itself. PNG needs Node.js. */
+/** Draws a specification: as a page or picture, or written down itself. PNG needs Node.js. */
+export const renderSpec = async (spec: ChartSpec, kind: ChartKind, { title, locale }: RenderOptions): Promise<string | Uint8Array> => {
+  switch (kind) {
+    case 'vl.json':
+      return `${JSON.stringify(spec, null, 2)}\n`;
+    case 'png':
+      return renderPng(spec);
+    case 'html':
+      return `<!doctype html>\n<html lang="${escapeHtml(locale)}"><meta charset="utf-8"><title>${escapeHtml(title)}</title>\n<body style="margin:1rem">${await renderSvg(spec)}</body></html>\n`;
+    default:
+      return renderSvg(spec);
+  }
+};
+
+/** Draws a result. */
 export const renderChart = async (result: Result, kind: ChartKind): Promise<string | Uint8Array> => {
   if (result.rows.length === 0)
     throw new DurchblickError('empty-chart', 'there is nothing to draw: the answer has no rows', { hint: 'Ask for a range with data.' });
-  const spec = chartSpec(result);
-  if (kind === 'vl.json') return `${JSON.stringify(spec, null, 2)}\n`;
-  if (kind === 'html') return renderHtml(result, spec);
-  return kind === 'png' ? renderPng(spec) : renderSvg(spec);
+  return renderSpec(chartSpec(result), kind, { title: result.caption, locale: result.locale });
 };

@@ -1,14 +1,8 @@
 import type { Cell, Result, ResultColumn } from '../result/result.ts';
+import { chartConfig, chartTitle, INK, PALE, QUIET, SERIES } from './look.ts';
 
 /** A Vega-Lite specification; plain data. */
 export type ChartSpec = Readonly<Record<string, unknown>>;
-
-/** Own palette: told apart in greys and by readers with any common colour blindness, darkest first. */
-const SERIES = ['#14532d', '#c2571a', '#3b5fa8', '#8a6d00', '#7b3f8c', '#4b8f8c', '#a33b52', '#5f6b73'];
-const PALE = '#b9c4bd';
-const INK = '#26332b';
-const QUIET = '#6b776f';
-const FONT = 'DejaVu Sans, Verdana, sans-serif';
 
 const MOST_COLOURS = 6;
 const FEW_PERIODS = 14;
@@ -183,16 +177,10 @@ export const chartSpec = (result: Result, options: ChartOptions = {}): ChartSpec
     };
   };
   const names = result.columns.filter(({ kind }) => kind === 'reading').map(({ label }) => label);
-  const title = {
-    text: names.length <= 3 ? names.join(', ') : `${names.slice(0, 3).join(', ')} …`,
-    subtitle: `${result.caption}, as of ${result.asOf}`,
-    anchor: 'start',
-    fontSize: 16,
-    subtitleFontSize: 12,
-    subtitleColor: QUIET,
-    color: INK,
-    offset: 12,
-  };
+  const title = chartTitle(
+    names.length <= 3 ? names.join(', ') : `${names.slice(0, 3).join(', ')} …`,
+    `${result.caption}, as of ${result.asOf}`,
+  );
   return {
     $schema: 'https://vega.github.io/schema/vega-lite/v6.json',
     description: `${names.join(', ')}: ${result.caption}`,
@@ -202,12 +190,6 @@ export const chartSpec = (result: Result, options: ChartOptions = {}): ChartSpec
     data: { values: data },
     vconcat: panels.map(panelSpec),
     resolve: { scale: { color: 'independent', y: 'independent' }, legend: { color: 'independent' } },
-    config: {
-      font: FONT,
-      view: { stroke: null },
-      axis: { domainColor: QUIET, tickColor: QUIET, labelColor: INK, gridColor: '#e6ebe8', labelFontSize: 11 },
-      axisX: { grid: false },
-      legend: { labelColor: INK, labelFontSize: 12 },
-    },
+    config: { ...chartConfig, axisX: { grid: false } },
   };
 };

@@ -1,6 +1,6 @@
-import { DurchblickError } from '../errors.ts';
 import type { Result } from '../result/result.ts';
 import { oneOf, openBook } from './book.ts';
+import { chartKinds } from './chart.ts';
 import { deliver, dim, noteLines, resultTable, toStderr } from './output.ts';
 import { type QuestionOptions, questionOf } from './question.ts';
 
@@ -37,18 +37,10 @@ export const showResult = async (result: Result, format: string, output: string 
   if (!quiet && result.notes.length > 0) toStderr(noteLines(result.notes));
 };
 
-const CHARTS = ['.svg', '.png', '.html', '.vl.json'];
-
 /** Answers a question and writes table and charts. */
 export const ask = async (path: string, readings: readonly string[], options: AskOptions): Promise<number> => {
   const format = oneOf(options.format ?? 'table', FORMATS, '--format');
-  for (const file of options.chart ?? []) {
-    if (!CHARTS.some((ending) => file.endsWith(ending))) {
-      throw new DurchblickError('bad-option', `--chart cannot tell the kind of "${file}"`, {
-        hint: `The name ends in ${CHARTS.join(', ')}.`,
-      });
-    }
-  }
+  const files = chartKinds(options.chart);
   const question = await questionOf(readings, options, `ask ${path}`);
   const start = performance.now();
   const book = await openBook(path);
@@ -57,13 +49,10 @@ export const ask = async (path: string, readings: readonly string[], options: As
     const result = await book.ask(question);
     const answered = performance.now();
     const charts: (() => Promise<void>)[] = [];
-    if (options.chart && options.chart.length > 0) {
+    if (files.length > 0) {
       const { renderChart } = await import('../chart/index.ts');
-      for (const file of options.chart) {
-        const content = await renderChart(
-          result,
-          file.endsWith('.vl.json') ? 'vl.json' : (file.split('.').pop() as 'svg' | 'png' | 'html'),
-        );
+      for (const { file, kind } of files) {
+        const content = await renderChart(result, kind);
         charts.push(() => deliver(content, file));
       }
     }

@@ -5,6 +5,7 @@ import type { AskOptions } from './ask.ts';
 import type { CalendarCommandOptions } from './calendar.ts';
 import { exitCodeOf, report, toStderr } from './output.ts';
 import { withQuestion } from './question.ts';
+import type { WindowsCommandOptions } from './windows.ts';
 
 // Commands are imported when they run: showing help must not load engines and charts.
 const version = (): string =>
@@ -53,11 +54,24 @@ withQuestion(
 program
   .command('windows')
   .argument('<model>', 'model file, or the folder of a model.yaml')
-  .option('--as-of <date>', 'the day to lay the windows at: YYYY-MM-DD, latest, today, yesterday or a point')
+  .argument('[only...]', "windows and comparisons to show, by name or as '[P10D/anchor]' and '[-P2Y]'; all when left out")
+  .option('--as-of <date>', 'the day to lay them at: YYYY-MM-DD, latest, today, yesterday or a point')
+  .option('--at <dates>', 'several such days, to see how windows move')
+  .option('--by <unit>', 'the unit whose period at that day comparisons are held against; month, or the next that works')
+  .option('--over <window>', 'the window they are held against instead of the period so far')
   .option('--format <format>', 'table, csv, json or markdown', 'table')
-  .description('show every window with its days at the as-of date, and a picture of them')
-  .addHelpText('after', '\nExample:\n  durchblick windows demo/model.yaml --as-of 2026-08-15')
-  .action(run(async (path: string, options: { asOf?: string; format: string }) => (await import('./windows.ts')).windows(path, options)));
+  .option('--output <file>', 'write to a file instead of stdout')
+  .option('--chart <file>', 'draw them: .svg, .png, .html or .vl.json (repeatable)', collect)
+  .description('show every window and comparison with its days at the as-of date, and a picture of them')
+  .addHelpText(
+    'after',
+    "\nExample:\n  durchblick windows demo/model.yaml mtd rolling-28-days '[P10D/anchor-P1D]' same-weekdays-last-year --at 2026-02-28,2026-08-15",
+  )
+  .action(
+    run(async (path: string, only: string[], options: WindowsCommandOptions) =>
+      (await import('./windows.ts')).windows(path, only, options),
+    ),
+  );
 
 program
   .command('calendar')

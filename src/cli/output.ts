@@ -14,6 +14,9 @@ export const bold = paint(1);
 export const dim = paint(2);
 export const red = paint(31);
 
+/** Columns of the terminal; 100 where there is none. */
+export const screenWidth = (): number => process.stdout.columns ?? 100;
+
 const BARE = {
   top: '',
   'top-mid': '',

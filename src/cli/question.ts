@@ -26,7 +26,7 @@ const fail = (message: string, hint: string): never => {
 };
 
 /** Splits at commas outside double quotes. */
-const splitList = (text: string): string[] => {
+export const splitList = (text: string): string[] => {
   const parts = text.match(/(?:"(?:[^"]|"")*"|[^,"]+)+/g) ?? [];
   return parts.map((part) => part.trim().replace(/^"(.*)"$/s, (_, inner: string) => inner.replaceAll('""', '"')));
 };

@@ -1,67 +1,135 @@
 import { isoOf } from '../calendar/day.ts';
-import type { LaidWindow } from '../plan/windows.ts';
+import type { LaidSpan } from '../plan/windows.ts';
 import { csvLine, markdownTable } from '../result/text.ts';
 import { oneOf, withBook } from './book.ts';
-import { deliver, dim, terminalTable, toStderr } from './output.ts';
+import { chartKinds, writeCharts } from './chart.ts';
+import { bold, deliver, dim, screenWidth, terminalTable, toStderr } from './output.ts';
+import { splitList } from './question.ts';
 
-const WIDTH = 56;
-/** The picture reaches this many days back; what begins earlier is marked with an arrow. */
+export interface WindowsCommandOptions {
+  readonly asOf?: string;
+  readonly at?: string;
+  readonly by?: string;
+  readonly over?: string;
+  readonly format: string;
+  readonly output?: string;
+  readonly chart?: readonly string[];
+}
+
+/** The picture reaches this many days back from the first date; what begins earlier is marked with an arrow. */
 const LOOK_BACK = 420;
+const LOOK_AHEAD = 120;
 
-/** A window as a strip of characters on the time scale `first..last`; the as-of day is a bar. */
-const strip = ({ from, to }: LaidWindow, first: number, last: number, asOf: number): string => {
-  const cell = (day: number) => Math.floor(((day - first) * WIDTH) / (last - first + 1));
-  const cells = new Array<string>(WIDTH).fill('·');
-  cells[cell(asOf)] = '│';
+interface Scale {
+  readonly first: number;
+  readonly last: number;
+  readonly width: number;
+}
+
+const scaleOf = (spans: readonly LaidSpan[], width: number): Scale => {
+  const dates = spans.map(({ at }) => at);
+  const [earliest, latest] = [Math.min(...dates), Math.max(...dates)];
+  const last = Math.max(latest, ...spans.map(({ to }) => Math.min(to ?? latest, latest + LOOK_AHEAD)));
+  const first = Math.min(earliest, ...spans.map(({ from }) => Math.max(from ?? earliest, earliest - LOOK_BACK)));
+  return { first, last, width };
+};
+
+/** A span as a strip of characters on one time scale: windows solid, comparisons shaded, the as-of date a bar. */
+const strip = ({ kind, from, to, at }: LaidSpan, { first, last, width }: Scale): string => {
+  const cell = (day: number) => Math.floor(((day - first) * width) / (last - first + 1));
+  const cells = new Array<string>(width).fill('·');
+  cells[cell(at)] = '│';
   if (from !== undefined && to !== undefined) {
-    for (let k = Math.max(cell(from), 0); k <= Math.min(cell(to), WIDTH - 1); k++) cells[k] = '█';
+    const fill = kind === 'window' ? '█' : '▒';
+    for (let k = Math.max(cell(from), 0); k <= Math.min(cell(to), width - 1); k++) cells[k] = fill;
     if (from < first) cells[0] = '◂';
-    if (to > last) cells[WIDTH - 1] = '▸';
+    if (to > last) cells[width - 1] = '▸';
   }
   return cells.join('');
 };
 
-/** Lists every window with its days at the as-of date and a picture on one time scale. */
-export const windows = async (path: string, options: { readonly asOf?: string; readonly format: string }): Promise<number> => {
-  const format = oneOf(options.format, ['table', 'csv', 'json', 'markdown'], '--format');
-  const { asOf, windows: list } = await withBook(path, (book) => book.windows(options.asOf));
-  const iso = (day: number | undefined) => (day === undefined ? '' : isoOf(day));
-  if (format === 'json') {
-    const rows = list.map(({ window, from, to, days }) => ({
-      name: window.name,
-      is: window.text,
-      ...(window.label ? { label: window.label } : {}),
-      from: from === undefined ? null : isoOf(from),
-      to: to === undefined ? null : isoOf(to),
-      days,
-      builtIn: window.builtIn,
+const iso = (day: number | undefined): string => (day === undefined ? '' : isoOf(day));
+
+const json = (span: LaidSpan): Record<string, unknown> => ({
+  kind: span.kind,
+  name: span.name,
+  is: span.is,
+  ...(span.by ? { by: span.by } : {}),
+  ...(span.label ? { label: span.label } : {}),
+  at: iso(span.at),
+  from: iso(span.from) || null,
+  to: iso(span.to) || null,
+  days: span.days,
+  builtIn: span.builtIn,
+  ...(span.problem ? { problem: span.problem } : {}),
+});
+
+/** Spans as terminal tables, windows first, on one time scale; a date in front where there are several. */
+const tables = (spans: readonly LaidSpan[], { by: asked = 'month', over }: Pick<WindowsCommandOptions, 'by' | 'over'>): string => {
+  const several = new Set(spans.map(({ at }) => at)).size > 1;
+  const titleOf = ({ name, by }: LaidSpan): string => (by === undefined || by === asked ? name : `${name} (by ${by})`);
+  const names = Math.max(...spans.map((span) => titleOf(span).length));
+  const taken = names + 2 + (several ? 12 : 0) + 12 + 12 + 8;
+  const scale = scaleOf(spans, Math.max(24, Math.min(72, screenWidth() - taken)));
+  const table = (kind: LaidSpan['kind'], title: string): string => {
+    const own = spans.filter((span) => span.kind === kind);
+    if (own.length === 0) return '';
+    const rows = own.map((span, k) => ({
+      cells: [
+        k > 0 && own[k - 1].name === span.name ? '' : titleOf(span),
+        ...(several ? [iso(span.at)] : []),
+        iso(span.from),
+        iso(span.to),
+        span.days === 0 ? '–' : String(span.days),
+        span.problem ?? strip(span, scale),
+      ],
+      strong: !span.builtIn,
     }));
-    await deliver(`${JSON.stringify({ asOf: isoOf(asOf), windows: rows }, null, 2)}\n`, undefined);
-    return 0;
-  }
-  const header = ['window', 'is', 'from', 'to', 'days'];
-  const cells = list.map(({ window, from, to, days }) => [window.name, window.text, iso(from), iso(to), String(days)]);
-  if (format === 'csv') await deliver([header, ...cells].map(csvLine).join(''), undefined);
+    const header = [title, ...(several ? ['at'] : []), 'from', 'to', 'days', `${iso(scale.first)} to ${iso(scale.last)}`];
+    return terminalTable({ header, right: header.map((text) => text === 'days'), rows });
+  };
+  const parts = [table('window', 'window'), table('comparison', `${over ?? `the ${asked} so far`} vs`)];
+  return parts.filter((part) => part !== '').join('\n');
+};
+
+/** Lists windows and comparisons with their days at one or several as-of dates, as a picture on one time scale. */
+export const windows = async (path: string, only: readonly string[], options: WindowsCommandOptions): Promise<number> => {
+  const format = oneOf(options.format, ['table', 'csv', 'json', 'markdown'], '--format');
+  const charts = chartKinds(options.chart);
+  const at = options.at === undefined ? (options.asOf === undefined ? undefined : [options.asOf]) : splitList(options.at);
+  const { by, over } = options;
+  const [laid, locale] = await withBook(path, async (book) => [await book.windows({ at, only, by, over }), book.model.locale] as const);
+  // One window below the other, its dates together.
+  const order = new Map<string, number>();
+  for (const { kind, name } of laid) if (!order.has(`${kind} ${name}`)) order.set(`${kind} ${name}`, order.size);
+  const place = ({ kind, name }: LaidSpan) => order.get(`${kind} ${name}`) as number;
+  const spans = [...laid].sort((a, b) => place(a) - place(b));
+  const header = ['kind', 'name', 'is', 'by', 'at', 'from', 'to', 'days'];
+  const cells = spans.map((span) => [
+    span.kind,
+    span.name,
+    span.is,
+    span.by ?? '',
+    iso(span.at),
+    iso(span.from),
+    iso(span.to),
+    String(span.days),
+  ]);
+  if (format === 'json') await deliver(`${JSON.stringify(spans.map(json), null, 2)}\n`, options.output);
+  else if (format === 'csv') await deliver([header, ...cells].map(csvLine).join(''), options.output);
   else if (format === 'markdown')
     await deliver(
-      markdownTable(header, cells, (column) => column === 4),
-      undefined,
+      markdownTable(header, cells, (column) => column === 7),
+      options.output,
     );
   else {
-    const last = Math.max(asOf, ...list.map(({ to }) => Math.min(to ?? asOf, asOf + LOOK_BACK)));
-    const first = asOf - LOOK_BACK;
-    toStderr(dim(`as of ${isoOf(asOf)}; the picture shows ${isoOf(first)} to ${isoOf(last)}\n`, process.stderr));
-    await deliver(
-      terminalTable({
-        header: ['window', 'from', 'to', 'days', ''],
-        right: [false, false, false, true, false],
-        rows: list.map((laid) => ({
-          cells: [laid.window.name, iso(laid.from), iso(laid.to), String(laid.days), strip(laid, first, last, asOf)],
-          strong: !laid.window.builtIn,
-        })),
-      }),
-      undefined,
-    );
+    if (new Set(spans.map((span) => span.at)).size === 1)
+      toStderr(`${dim(`as of ${iso(spans[0].at)}; ${bold('bold', process.stderr)} are the model's own`, process.stderr)}\n`);
+    await deliver(tables(spans, options), options.output);
+  }
+  if (charts.length > 0) {
+    const { spansSpec } = await import('../chart/spans.ts');
+    await writeCharts(spansSpec(spans, { by, over, locale }), `Windows as of ${iso(spans[0].at)}`, locale, charts);
   }
   return 0;
 };

@@ -115,13 +115,13 @@ export interface Wrong<Message> {
   readonly wrong: Message;
 }
 
-/** The reading itself when all its names are known, else its message. */
+/** Nothing more to ask of a reading when all its names are known, else its message; and measures, for editors to complete. */
 export type CheckedReading<S extends string, N extends KnownNames> = string extends S
-  ? S
+  ? unknown
   : string extends N['measure']
-    ? S
+    ? unknown
     : Faults<Words<S>, N> extends infer F
       ? [F] extends [never]
-        ? S
-        : Wrong<F>
+        ? unknown
+        : Wrong<F> | N['measure']
       : never;

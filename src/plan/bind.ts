@@ -105,6 +105,22 @@ export const windowOf = (model: Model, text: string, literal: boolean, where: Na
   });
 };
 
+const BRACKETS = /^\[(.*)\]$/s;
+
+/** A window as it stands alone, by name or as `[P10D/anchor]`. */
+export const windowNamed = (model: Model, written: string): NamedWindow => {
+  const literal = BRACKETS.exec(written);
+  return literal ? windowOf(model, literal[1], true, { text: written, at: 1 }) : windowOf(model, written, false, { text: written, at: 0 });
+};
+
+/** A comparison as it stands alone, by name or as `[-P2Y]`. */
+export const comparisonNamed = (model: Model, written: string): Comparison => {
+  const literal = BRACKETS.exec(written);
+  return literal
+    ? comparisonOf(model, literal[1], true, { text: written, at: 1 })
+    : comparisonOf(model, written, false, { text: written, at: 0 });
+};
+
 /** Errors inside a bracketed text point at the place in the whole reading. */
 const relocated = <T>(where: NamePlace, run: () => T): T => {
   try {

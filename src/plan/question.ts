@@ -4,7 +4,7 @@ import { type AttributeRef, attributeOf } from '../model/attributes.ts';
 import { checked } from '../model/keys.ts';
 import type { Model, NamedWindow } from '../model/model.ts';
 import { isList, type Question, questionSchema, type WhereInput } from '../model/schema.ts';
-import { type Bound, bindText, windowOf } from './bind.ts';
+import { type Bound, bindText, windowNamed } from './bind.ts';
 import type { MemberTest } from './request.ts';
 
 export interface AskedColumn {
@@ -63,17 +63,25 @@ export const filtersOf = (model: Model, where: WhereInput | undefined): AskedFil
     };
   });
 
+/** A unit of the model by its name, plural accepted; undefined when there is none. */
+const unitOf = (model: Model, name: string): string | undefined =>
+  [name, name.endsWith('s') ? name.slice(0, -1) : name].find((candidate) => model.units.includes(candidate));
+
+/** A unit that must be there. */
+export const unitNamed = (model: Model, name: string): string => {
+  const found = unitOf(model, name);
+  if (found !== undefined) return found;
+  throw new DurchblickError('unknown-unit', `there is no unit "${name}"`, { hint: suggest(name, model.units, 'units') });
+};
+
 const byOf = (model: Model, by: Question['by']): AskedBy => {
   if (by === undefined) return { kind: 'range' };
   const names = isList(by) ? by : [by];
-  const isUnit = (name: string) => model.units.includes(name) || (name.endsWith('s') && model.units.includes(name.slice(0, -1)));
-  if (!isList(by) && isUnit(by)) return { kind: 'unit', unit: model.units.includes(by) ? by : by.slice(0, -1) };
+  const unit = isList(by) ? undefined : unitOf(model, by);
+  if (unit !== undefined) return { kind: 'unit', unit };
   const windows = names.map((name) => {
-    const literal = /^\[(.*)\]$/.exec(name);
-    if (literal) return windowOf(model, literal[1], true, { text: name, at: 1 });
-    const found = model.windows.get(name);
-    if (found) return found;
-    if (isUnit(name))
+    if (name.startsWith('[') || model.windows.has(name)) return windowNamed(model, name);
+    if (unitOf(model, name) !== undefined)
       throw new DurchblickError('bad-by', `"${name}" is a unit, in a list of windows`, {
         hint: 'The axis is one unit, or a list of windows (A6).',
       });

@@ -29,27 +29,28 @@ export type WhereOf<N extends Names> = { readonly [A in N['attribute']]?: NonNul
 type CheckedShow<S, N extends Names> = S extends string
   ? CheckedReading<S, N>
   : 'built' extends keyof S
-    ? S
+    ? unknown
     : S extends { readonly is: infer I extends string }
-      ? { readonly is: CheckedReading<I, N>; readonly label?: string }
-      : S;
+      ? { readonly is: CheckedReading<I, N> }
+      : unknown;
+type CheckedShows<L, N extends Names> = { readonly [I in keyof L]: CheckedShow<L[I], N> };
 type WithoutDirection<S extends string> = S extends `${infer R} desc` ? R : S extends `${infer R} asc` ? R : S;
 /** An order may name a column by its label, so only a text that is no column is looked into. */
 type CheckedOrder<S, Columns, N extends Names> = S extends string
   ? WithoutDirection<S> extends Columns
-    ? S
-    : CheckedReading<WithoutDirection<S>, N> extends WithoutDirection<S>
-      ? S
-      : CheckedReading<WithoutDirection<S>, N>
-  : S;
+    ? unknown
+    : CheckedReading<WithoutDirection<S>, N>
+  : unknown;
+type CheckedOrders<L, Columns, N extends Names> = { readonly [I in keyof L]: CheckedOrder<L[I], Columns, N> };
+type ColumnsOf<Q> = Q extends { readonly show: readonly (infer S)[] } ? ColumnOf<S> : never;
 
-/** What a question must be for all its readings to have known names; a wrong one turns into its message. */
-export type CheckedQuestion<Q, N extends Names> = string extends N['measure']
-  ? unknown
-  : (Q extends { readonly show: infer S } ? { readonly show: { readonly [K in keyof S]: CheckedShow<S[K], N> } } : unknown) &
-      (Q extends { readonly show: infer S extends readonly unknown[]; readonly order: infer O }
-        ? { readonly order: { readonly [K in keyof O]: CheckedOrder<O[K], ColumnOf<S[number]>, N> } }
-        : unknown);
+/**
+ * What a question must be beside its own type for all its readings to have known names: a wrong one turns into its
+ * message, at its place.
+ */
+export type CheckedQuestion<Q, N extends Names> = {
+  readonly [K in keyof Q]: K extends 'show' ? CheckedShows<Q[K], N> : K extends 'order' ? CheckedOrders<Q[K], ColumnsOf<Q>, N> : unknown;
+};
 
 /** The name of a column: its label, else the reading as written. */
 type ColumnOf<S> = S extends string

@@ -1,31 +1,137 @@
 import type { Calendar } from '../calendar/calendar.ts';
 import type { Day } from '../calendar/day.ts';
-import type { Model, NamedWindow } from '../model/model.ts';
+import { DurchblickError, suggest } from '../errors.ts';
+import type { Comparison, Model, NamedWindow } from '../model/model.ts';
 import { compare } from '../windows/compare.ts';
 import { layWindow } from '../windows/lay.ts';
-import { indexAt, placeOf } from '../windows/place.ts';
+import { indexAt, type Place, placeOf } from '../windows/place.ts';
+import type { Shift } from '../windows/syntax.ts';
 import type { FactBounds } from './axis.ts';
+import { comparisonNamed, windowNamed } from './bind.ts';
 import type { Bounds } from './request.ts';
 
-/** A window laid at one day: the days it covers, inclusive; undefined where it covers none (W2, W5). */
-export interface LaidWindow {
-  readonly window: NamedWindow;
+/** A window or a comparison laid at one day: the days it covers, inclusive; undefined where it covers none (W2, W5). */
+export interface LaidSpan {
+  readonly kind: 'window' | 'comparison';
+  readonly name: string;
+  /** How it is written: `start(month)/anchor`, `-P1Y`. */
+  readonly is: string;
+  readonly label: string | undefined;
+  readonly builtIn: boolean;
+  /** The as-of date it is laid at. */
+  readonly at: Day;
   readonly from: Day | undefined;
   readonly to: Day | undefined;
   /** Length in days. */
   readonly days: number;
+  /** The unit whose period a comparison is held against. */
+  readonly by?: string;
+  /** Why a comparison cannot be laid out (C5, C7). */
+  readonly problem?: string;
 }
 
-/** Lays every window of a model at the as-of date, without regard to what is seen there. */
-export const windowsAt = (model: Model, calendar: Calendar, asOf: Day, history: Bounds | undefined): LaidWindow[] => {
-  const place = placeOf({ start: asOf, end: asOf, index: indexAt(calendar, calendar.unit('day'), asOf) }, asOf);
-  const setting = { calendar, asOf, horizon: 'plan' as const, first: history?.first, last: history?.last };
-  return [...model.windows.values()].map((window) => {
-    const laid = layWindow(window.window, place, setting);
-    if (!laid || laid[0] > laid[1]) return { window, from: undefined, to: undefined, days: 0 };
-    return { window, from: laid[0], to: laid[1], days: laid[1] - laid[0] + 1 };
+const dayPlace = (calendar: Calendar, day: Day): Place =>
+  placeOf({ start: day, end: day, index: indexAt(calendar, calendar.unit('day'), day) }, day);
+
+const settingAt = (calendar: Calendar, at: Day, history: Bounds | undefined) => ({
+  calendar,
+  asOf: at,
+  horizon: 'plan' as const,
+  first: history?.first,
+  last: history?.last,
+});
+
+type Named = Pick<LaidSpan, 'kind' | 'name' | 'is' | 'label' | 'builtIn' | 'at' | 'by'>;
+
+const spanOf = (named: Named, laid: readonly [Day, Day] | undefined): LaidSpan =>
+  !laid || laid[0] > laid[1]
+    ? { ...named, from: undefined, to: undefined, days: 0 }
+    : { ...named, from: laid[0], to: laid[1], days: laid[1] - laid[0] + 1 };
+
+/** Lays windows at an as-of date, without regard to what is seen there. */
+export const windowsAt = (windows: Iterable<NamedWindow>, calendar: Calendar, at: Day, history: Bounds | undefined): LaidSpan[] => {
+  const place = dayPlace(calendar, at);
+  const setting = settingAt(calendar, at, history);
+  return Array.from(windows, (window) =>
+    spanOf(
+      { kind: 'window', name: window.name, is: window.text, label: window.label, builtIn: window.builtIn, at },
+      layWindow(window.window, place, setting),
+    ),
+  );
+};
+
+const BUILT_IN = ['previous', 'year-earlier'];
+
+const shiftText = (shift: Shift): string => {
+  const signed = (count: number, unit: string) => `${count < 0 ? '-' : '+'}P${Math.abs(count)}${unit}`;
+  switch (shift.kind) {
+    case 'days':
+      return shift.days % 7 === 0 ? signed(shift.days / 7, 'W') : signed(shift.days, 'D');
+    case 'months':
+      return shift.months % 12 === 0 ? signed(shift.months / 12, 'Y') : signed(shift.months, 'M');
+    case 'units':
+      return `${shift.count < 0 ? '-' : '+'}${Math.abs(shift.count)} ${shift.unit}`;
+    case 'base':
+      return `base ${shift.period}`;
+    default:
+      return shift.kind;
+  }
+};
+
+/** The axis that comparisons are shown on: a unit, or the first one on which each can be laid out; and a window. */
+export interface Against {
+  readonly by: string | undefined;
+  readonly over: NamedWindow | undefined;
+}
+
+/** The days that each comparison sets against the period of an as-of date, so far, or against a window laid there (C1 to C6). */
+export const comparisonsAt = (
+  comparisons: Iterable<Comparison>,
+  { by, over }: Against,
+  model: Model,
+  calendar: Calendar,
+  at: Day,
+  history: Bounds | undefined,
+): LaidSpan[] => {
+  const setting = settingAt(calendar, at, history);
+  const layOn = ({ shift, match, name }: Comparison, unitName: string): readonly [Day, Day] | undefined => {
+    const unit = calendar.unit(unitName);
+    const index = indexAt(calendar, unit, at);
+    if (index < 0) return undefined;
+    const place = placeOf({ start: unit.starts[index], end: unit.ends[index], index }, at);
+    const moved = compare(place, shift, {
+      calendar,
+      axis: { kind: 'unit', unit },
+      asOf: at,
+      window: over?.window,
+      previous: undefined,
+      horizon: 'actual',
+      match,
+      name,
+    });
+    if (moved.missing) return undefined;
+    const laid = over ? layWindow(over.window, moved, setting) : ([moved.start, moved.anchor] as const);
+    return laid && [laid[0] + moved.days, laid[1] + moved.days];
+  };
+  const units = by === undefined ? [FIRST_TRIED, ...model.units.filter((unit) => unit !== FIRST_TRIED)] : [by];
+  return Array.from(comparisons, (comparison) => {
+    const { name, shift, label } = comparison;
+    const named: Named = { kind: 'comparison', name, is: shiftText(shift), label, builtIn: BUILT_IN.includes(name), at };
+    let problem: string | undefined;
+    for (const unit of units) {
+      try {
+        return spanOf({ ...named, by: unit }, layOn(comparison, unit));
+      } catch (error) {
+        if (!(error instanceof DurchblickError) || error.code !== 'cannot-compare') throw error;
+        problem ??= error.message;
+      }
+    }
+    return { ...spanOf(named, undefined), problem };
   });
 };
+
+/** By month most comparisons mean something; those of week-based years do not, and go on to the next unit. */
+const FIRST_TRIED = 'month';
 
 /** First and last day with data over all actual facts, each in its first role. */
 export const actualHistory = (model: Model, bounds: FactBounds): Bounds | undefined => {
@@ -33,7 +139,9 @@ export const actualHistory = (model: Model, bounds: FactBounds): Bounds | undefi
   for (const fact of model.facts.values()) {
     const [role] = fact.roles.keys();
     const own = fact.horizon === 'actual' && role !== undefined ? bounds(fact, role) : undefined;
-    if (own) found = found ? { first: Math.min(found.first, own.first), last: Math.max(found.last, own.last) } : own;
+    if (!own) continue;
+    const first = fact.begins ?? own.first;
+    found = found ? { first: Math.min(found.first, first), last: Math.max(found.last, own.last) } : { first, last: own.last };
   }
   return found;
 };
@@ -41,11 +149,11 @@ export const actualHistory = (model: Model, bounds: FactBounds): Bounds | undefi
 /** The days that a model's windows and comparisons reach from the as-of date (U8). */
 export const reachOf = (model: Model, calendar: Calendar, asOf: Day): Day[] => {
   const days: Day[] = [];
-  for (const { from, to } of windowsAt(model, calendar, asOf, undefined)) {
+  for (const { from, to } of windowsAt(model.windows.values(), calendar, asOf, undefined)) {
     if (from !== undefined && to !== undefined) days.push(from, to);
   }
   const day = calendar.unit('day');
-  const place = placeOf({ start: asOf, end: asOf, index: indexAt(calendar, day, asOf) }, asOf);
+  const place = dayPlace(calendar, asOf);
   for (const { shift, match, name } of model.comparisons.values()) {
     const setting = {
       calendar,
@@ -61,4 +169,24 @@ export const reachOf = (model: Model, calendar: Calendar, asOf: Day): Day[] => {
     if (!moved.missing) days.push(moved.start + moved.days, moved.end + moved.days);
   }
   return days;
+};
+
+/** Windows and comparisons by name or text; all of a model when there are none named. */
+export const spansOf = (
+  model: Model,
+  only: readonly string[] | undefined,
+): { readonly windows: readonly NamedWindow[]; readonly comparisons: readonly Comparison[] } => {
+  if (!only || only.length === 0) return { windows: [...model.windows.values()], comparisons: [...model.comparisons.values()] };
+  const windows: NamedWindow[] = [];
+  const comparisons: Comparison[] = [];
+  for (const name of only) {
+    if (model.windows.has(name)) windows.push(windowNamed(model, name));
+    else if (model.comparisons.has(name) || /^\[\s*[+-]/.test(name)) comparisons.push(comparisonNamed(model, name));
+    else if (name.startsWith('[')) windows.push(windowNamed(model, name));
+    else
+      throw new DurchblickError('unknown-window', `there is no window or comparison "${name}"`, {
+        hint: suggest(name, [...model.windows.keys(), ...model.comparisons.keys()], 'windows'),
+      });
+  }
+  return { windows, comparisons };
 };

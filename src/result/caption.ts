@@ -13,12 +13,21 @@ const formatIn = (locale: string): Intl.DateTimeFormat => {
   return format;
 };
 
-/** A stretch of days in words, in a locale: `1–15 Aug 2026`, `15 Aug 2026`. */
+/**
+ * A stretch of days in words, in a locale: `1–15 Aug 2026`, `28 Jul – 15 Aug 2026`, `15 Aug 2026`. Spaces around the
+ * dash vary between runtimes, and results must not (R3): there are none where only the days differ, else one each side.
+ */
 export const daysInWords = (range: DayRange, locale: string): string => {
   const format = formatIn(locale);
-  const at = (day: number) => day * DAY_MS;
-  // Thin and narrow no-break spaces around the dash vary between runtimes; results must not (R3).
-  return format.formatRange(at(range.start), at(range.end)).replace(/[\u2009\u202f\u00a0]/g, ' ');
+  const parts = format.formatRangeToParts(range.start * DAY_MS, range.end * DAY_MS);
+  const single = (source: string) => parts.filter((part) => part.source === source && part.type !== 'literal').length === 1;
+  const dash = single('startRange') && single('endRange') ? '–' : ' – ';
+  return parts
+    .map(({ type, value, source }) =>
+      type === 'literal' && source === 'shared' ? value.replace(/[\s\u2009\u202f\u00a0]*–[\s\u2009\u202f\u00a0]*/, dash) : value,
+    )
+    .join('')
+    .replace(/[\u2009\u202f\u00a0]/g, ' ');
 };
 
 const hull = (ranges: Iterable<DayRange | null>): DayRange | undefined => {

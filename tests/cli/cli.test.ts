@@ -19,7 +19,7 @@ describe('what works', () => {
     const place = folder();
     const { code, stdout, stderr } = durchblick('demo', place);
     expect({ code, stderr }).toEqual({ code: 0, stderr: '' });
-    expect(readdirSync(place).sort()).toEqual(['data', 'model.yaml']);
+    expect(readdirSync(place).sort()).toEqual(['data', 'model.schema.json', 'model.yaml']);
     expect(stdout.match(/\$ durchblick ask/g)).toHaveLength(6);
     expect(durchblick('demo', place)).toMatchObject({ code: 2, stdout: '' });
   });
@@ -114,12 +114,17 @@ describe('what works', () => {
   test('windows lists every window with its days (W2, W4, W10)', () => {
     const { code, stdout } = durchblick('windows', DEMO, '--as-of', '2026-08-15', '--format', 'csv');
     expect(code).toBe(0);
-    const rows = new Map(rowsOf(stdout).map((row) => [row[0], row.slice(2)]));
+    const rows = new Map(rowsOf(stdout).map((row) => [row[1], row.slice(5)]));
+    expect(rows.get('same-weekdays-last-year')).toEqual(['2025-08-02', '2025-08-16', '15']);
     expect(rows.get('rolling-3-months')).toEqual(['2026-05-16', '2026-08-15', '92']);
     expect(rows.get('fiscal-ytd')).toEqual(['2026-07-01', '2026-08-15', '46']);
     expect(rows.get('last-14-days-without-today')).toEqual(['2026-08-01', '2026-08-14', '14']);
     expect(rows.get('season-to-date')).toEqual(['', '', '0']);
     expect(durchblick('windows', DEMO).stdout).toMatch(/mtd\s+2026-08-01\s+2026-08-15\s+15\s+·+██/);
+    const chart = join(folder(), 'windows.svg');
+    const moved = durchblick('windows', DEMO, 'mtd', 'previous', '--at', '2026-02-28,2026-08-15', '--chart', chart);
+    expect(moved.stdout).toMatch(/mtd\s+2026-02-28\s+2026-02-01.*\n\s+2026-08-15\s+2026-08-01[^]*the month so far vs/);
+    expect(readFileSync(chart, 'utf8')).toMatch(/<svg[^]*Windows at several as-of dates/);
   });
 
   test('check finds the demo in order', () => {
@@ -168,7 +173,7 @@ describe('bad input: one clear message on stderr, nothing on stdout, no stack tr
 
   const spoils: [string, string, (text: string) => string, number, RegExp][] = [
     ['wrong YAML', 'model.yaml', (text) => text.replace('facts:', 'facts: ['), 2, /model\.yaml:\d+:\d+: /],
-    ['doubled key', 'model.yaml', (text) => text.replace('locale: en-GB', 'locale: en-GB\nlocale: de'), 2, /model\.yaml:6:1: .*unique/],
+    ['doubled key', 'model.yaml', (text) => text.replace('locale: en-GB', 'locale: en-GB\nlocale: de'), 2, /model\.yaml:7:1: .*unique/],
     [
       'unknown key',
       'model.yaml',

@@ -1,8 +1,10 @@
 import { expect, test } from 'vitest';
+import { ROOT } from '../setup/cli.ts';
 
 /** The package as it is built: only there is the second thread. */
-const { defineModel, open } = (await import('../../dist/index.js')) as typeof import('../../src/index.ts');
-const { memory } = (await import('../../dist/engines/memory/index.js')) as typeof import('../../src/engines/memory/index.ts');
+const built = (path: string): Promise<unknown> => import(`${ROOT}dist/${path}`);
+const { defineModel, open } = (await built('index.js')) as typeof import('../../src/index.ts');
+const { memory } = (await built('engines/memory/index.js')) as typeof import('../../src/engines/memory/index.ts');
 
 test('two threads add up what one would (M10)', async () => {
   const rows = 1_500_000;

@@ -30,7 +30,10 @@ export const modelInput = (
 ): ModelInput => ({
   timeZone: 'Europe/Berlin',
   calendar: {
-    yearSystems: { fiscal: { starts: '--04-06', label: 'FY{year}' } },
+    yearSystems: {
+      fiscal: { starts: '--04-06', label: 'FY{year}' },
+      retail: { pattern: '4-4-5', ends: 'saturday nearest june 30', label: 'R{year}' },
+    },
     periods: { season: { rows: Object.fromEntries(SEASONS.map(([name, starts, ends]) => [name, { starts, ends }])) } },
     workingDays: { holidays: [...HOLIDAYS] },
   },
@@ -265,50 +268,85 @@ const WINDOWS = [
   'week-ytd',
   'fiscal-mtd',
   'fiscal-ytd',
+  'retail-mtd',
+  'retail-ytd',
   'so-far',
   'rolling-28-days',
   'rolling-3-months',
   'last-complete-month',
   'last-complete-week',
+  'last-complete-retail-quarter',
   'qtd-complete',
   'to-date',
   'last-14-days',
   'full-quarter',
   'season-to-date',
   'last-complete-season',
-  '[P14D/anchor-P1D]',
-  '[anchor/P7D]',
-  '[start(-1 month)/end(-1 month)]',
-  '[start(month)/end(+1 quarter)]',
-  '[asof-P6D/asof]',
-  '[2024-06-15/anchor]',
-  '[start(period)/end(month)]',
-  '[first/last]',
-  '[since(quarter)/done(month)-P1W]',
-  '[P1M/end(-1 fiscal-quarter)+P3D]',
 ];
-const COMPARISONS = [
-  'previous',
-  'year-earlier',
-  'same-weekdays',
-  'january',
-  'whole-month-before',
-  '[-P1D]',
-  '[-P2Y]',
-  '[+P1M]',
-  '[-1 fiscal-year]',
-  '[-1 week-year]',
-  '[-1 quarter]',
-  '[-1 week]',
-  '[-P3M]',
+const UNITS = [
+  'day',
+  'week',
+  'month',
+  'quarter',
+  'half',
+  'year',
+  'week-year',
+  'fiscal-month',
+  'fiscal-quarter',
+  'retail-week',
+  'retail-month',
+  'season',
 ];
+
+/** Points, windows and shifts as the grammar has them (W1, W2, C2 to C4). */
+const duration = fc
+  .tuple(fc.integer({ min: 1, max: 3 }), fc.constantFrom('Y', 'M', 'M', 'W', 'D', 'D'))
+  .chain(([count, part]) => (part === 'D' ? fc.integer({ min: 1, max: 40 }).map((days) => `P${days}D`) : fc.constant(`P${count}${part}`)));
+const point = fc
+  .tuple(
+    fc.oneof(
+      { weight: 3, arbitrary: fc.constant('anchor') },
+      { weight: 1, arbitrary: fc.constantFrom('asof', 'first', 'last', 'start(period)', 'end(period)') },
+      {
+        weight: 4,
+        arbitrary: fc
+          .tuple(fc.constantFrom('start', 'end', 'done', 'since'), fc.constantFrom(...UNITS))
+          .map(([kind, unit]) => `${kind}(${unit})`),
+      },
+      {
+        weight: 2,
+        arbitrary: fc
+          .tuple(fc.constantFrom('start', 'end'), fc.integer({ min: -3, max: 2 }), fc.constantFrom(...UNITS))
+          .map(([kind, count, unit]) => `${kind}(${count < 0 ? '' : '+'}${count} ${unit})`),
+      },
+      { weight: 1, arbitrary: day.map(iso) },
+    ),
+    fc.array(fc.tuple(fc.constantFrom('+', '-', '-'), duration), { maxLength: 2 }),
+  )
+  .map(([base, moves]) => `${base}${moves.map(([sign, length]) => `${sign}${length}`).join('')}`);
+const drawnWindow = fc.oneof(
+  fc.tuple(point, point).map(([from, to]) => `[${from}/${to}]`),
+  fc.tuple(duration, point).map(([length, to]) => `[${length}/${to}]`),
+  fc.tuple(point, duration).map(([from, length]) => `[${from}/${length}]`),
+);
+const window = fc.oneof({ weight: 3, arbitrary: fc.constantFrom(...WINDOWS) }, { weight: 3, arbitrary: drawnWindow });
+
+const COMPARISONS = ['previous', 'year-earlier', 'same-weekdays', 'january', 'whole-month-before'];
+const drawnShift = fc.oneof(
+  duration.map((length) => `[-${length}]`),
+  duration.map((length) => `[+${length}]`),
+  fc
+    .tuple(fc.constantFrom(-1, -1, -2, 1), fc.constantFrom(...UNITS))
+    .map(([count, unit]) => `[${count < 0 ? '-' : '+'}${Math.abs(count)} ${unit}]`),
+);
+const comparison = fc.oneof({ weight: 3, arbitrary: fc.constantFrom(...COMPARISONS) }, { weight: 2, arbitrary: drawnShift });
 const FORMS = ['', ' as difference', ' as change', ' as ratio', ' as index', ' as value'];
 
 const leaf: fc.Arbitrary<string> = fc
   .record({
     measure: fc.constantFrom(...MEASURES),
     role: fc.option(key('ordered', 'shipped', 'promised'), { nil: undefined, freq: 2 }),
-    window: fc.option(fc.constantFrom(...WINDOWS), { nil: undefined }),
+    window: fc.option(window, { nil: undefined }),
     across: fc.option(key('all', 'region', '(region, family)'), { nil: undefined, freq: 6 }),
   })
   .map(({ measure, role, window, across }) => {
@@ -316,8 +354,8 @@ const leaf: fc.Arbitrary<string> = fc
     return `${measure}${role && SALES.has(measure) ? ` on ${role}` : ''}${own ? ` over ${own}` : ''}${across ? ` across ${across}` : ''}`;
   });
 const compared: fc.Arbitrary<string> = fc
-  .record({ leaf, comparison: fc.constantFrom(...COMPARISONS), form: fc.constantFrom(...FORMS) })
-  .map(({ leaf: text, comparison, form }) => `${text} vs ${comparison}${form}`);
+  .record({ leaf, comparison, form: fc.constantFrom(...FORMS) })
+  .map(({ leaf: text, comparison: other, form }) => `${text} vs ${other}${form}`);
 export const reading: fc.Arbitrary<string> = fc.oneof(
   { weight: 3, arbitrary: leaf },
   { weight: 4, arbitrary: compared },
@@ -325,7 +363,7 @@ export const reading: fc.Arbitrary<string> = fc.oneof(
     weight: 2,
     arbitrary: fc.tuple(leaf, fc.constantFrom('+', '-', '*', '/'), compared).map(([a, operator, b]) => `(${a}) ${operator} (${b})`),
   },
-  { weight: 1, arbitrary: fc.tuple(compared, fc.constantFrom(...COMPARISONS)).map(([a, comparison]) => `(${a}) vs ${comparison}`) },
+  { weight: 1, arbitrary: fc.tuple(compared, comparison).map(([a, other]) => `(${a}) vs ${other}`) },
   { weight: 1, arbitrary: fc.tuple(leaf, leaf).map(([a, b]) => `coalesce(${a}, round(${b}, 1))`) },
 );
 
@@ -346,6 +384,10 @@ export const question: fc.Arbitrary<Question> = fc
           'fiscal-quarter',
           'fiscal-year',
           'week-year',
+          'retail-week',
+          'retail-month',
+          'retail-quarter',
+          'retail-year',
           'season',
         ),
       },

@@ -30,6 +30,8 @@ export interface Span {
 export interface RefUnit {
   readonly name: string;
   readonly months: number;
+  /** Of week-based units: the year that `year-earlier` steps by. */
+  readonly year?: string;
   readonly family: 'day' | 'week' | 'month' | 'own';
   /** The period a day lies in, or none. */
   readonly at: (d: number) => Span | undefined;
@@ -63,7 +65,48 @@ const monthUnit = (name: string, months: number, firstMonth: number, firstDay: n
 const isoYear = (d: number): number => ymd(monday(d) + 3)[0];
 const isoYearStart = (year: number): number => monday(day(year, 1, 4));
 
-/** Units by name: civil, ISO weeks, one fiscal year, listed periods. */
+/** The Saturday nearest to 30 June: found by looking at the seven days around it. */
+const retailEnd = (year: number): number => {
+  for (let d = day(year, 6, 27); ; d++) if (new Date(d * MS).getUTCDay() === 6) return d;
+};
+
+/** A 4-4-5 year that ends there, walked week by week. */
+const retailUnit = (name: string): RefUnit => {
+  const part = name.split('-')[1];
+  const spans = (year: number): Span[] => {
+    const [first, last] = [retailEnd(year - 1) + 1, retailEnd(year)];
+    const weeks = (last - first + 1) / 7;
+    const lengths =
+      part === 'year' ? [weeks] : part === 'week' ? new Array<number>(weeks).fill(1) : [4, 4, 5, 4, 4, 5, 4, 4, 5, 4, 4, weeks - 47];
+    const sizes = part === 'quarter' ? [13, 13, 13, weeks - 39] : lengths;
+    let start = first;
+    return sizes.map((size) => {
+      const span = { start, end: start + size * 7 - 1 };
+      start = span.end + 1;
+      return span;
+    });
+  };
+  const yearOf = (d: number): number => {
+    const [y] = ymd(d);
+    return retailEnd(y) >= d ? y : y + 1;
+  };
+  return {
+    name,
+    months: 0,
+    family: 'week',
+    year: 'retail-year',
+    at: (d) => spans(yearOf(d)).find(({ start, end }) => start <= d && d <= end),
+    step: (period, by) => {
+      let [year, list] = [yearOf(period.start), spans(yearOf(period.start))];
+      let index = list.findIndex(({ start }) => start === period.start) + by;
+      for (; index < 0; index += list.length) list = spans(--year);
+      for (; index >= list.length; list = spans(++year)) index -= list.length;
+      return list[index];
+    },
+  };
+};
+
+/** Units by name: civil, ISO weeks, one fiscal year, one of weeks, listed periods. */
 export const refUnit = (name: string, model: Model, listed: ReadonlyMap<string, readonly Span[]>): RefUnit => {
   const sizes: Record<string, number> = { month: 1, quarter: 3, half: 6, year: 12 };
   if (name in sizes) return monthUnit(name, sizes[name], 1, 1);
@@ -80,12 +123,13 @@ export const refUnit = (name: string, model: Model, listed: ReadonlyMap<string, 
       name,
       months: 0,
       family: 'week',
+      year: 'week-year',
       at: (d) => ({ start: monday(d), end: monday(d) + 6 }),
       step: (p, by) => ({ start: p.start + 7 * by, end: p.end + 7 * by }),
     };
   if (name === 'week-year') {
     const of = (year: number): Span => ({ start: isoYearStart(year), end: isoYearStart(year + 1) - 1 });
-    return { name, months: 0, family: 'week', at: (d) => of(isoYear(d)), step: (p, by) => of(isoYear(p.start) + by) };
+    return { name, months: 0, family: 'week', year: 'week-year', at: (d) => of(isoYear(d)), step: (p, by) => of(isoYear(p.start) + by) };
   }
   const rows = listed.get(name);
   if (rows) {
@@ -97,6 +141,7 @@ export const refUnit = (name: string, model: Model, listed: ReadonlyMap<string, 
       step: (p, by) => rows[rows.findIndex(({ start }) => start === p.start) + by],
     };
   }
+  if (name.startsWith('retail-')) return retailUnit(name);
   const [system, part] = [name.slice(0, name.lastIndexOf('-')), name.slice(name.lastIndexOf('-') + 1)];
   const starts = model.input.calendar?.yearSystems?.[system]?.starts as string;
   return monthUnit(name, sizes[part], Number(starts.slice(2, 4)), Number(starts.slice(5, 7)));
@@ -141,12 +186,11 @@ export const refPlace = (start: number, end: number, asOf: number, cut: { cutSta
 
 export const refPoint = (point: Point, place: RefPlace, time: RefTime, history: Span | undefined, horizon: string): number | undefined => {
   const movedDate = (d: number): number => place.dates.reduce((value, move) => move(value), d);
-  const inUnit = (name: string): { at: Span | undefined; before: Span | undefined; after: Span | undefined; unit: RefUnit } => {
+  const inUnit = (name: string): { at: Span | undefined; before: Span | undefined; unit: RefUnit } => {
     const unit = time.unit(name);
     const rows = time.listed.get(name);
     const before = rows?.filter(({ end }) => end < place.anchor).pop();
-    const after = rows?.find(({ start }) => start > place.anchor);
-    return { at: unit.at(place.anchor), before, after, unit };
+    return { at: unit.at(place.anchor), before, unit };
   };
   let value: number | undefined;
   if (point.kind === 'anchor') value = place.anchor;
@@ -157,9 +201,15 @@ export const refPoint = (point: Point, place: RefPlace, time: RefTime, history: 
   else if (point.kind === 'start' || point.kind === 'end') {
     if (point.unit === 'period') value = place[point.kind];
     else {
-      const { at, before, after, unit } = inUnit(point.unit);
-      const from = at ?? (point.kind === 'start' ? after : before);
-      const period = from && unit.step(from, point.offset);
+      const rows = time.listed.get(point.unit);
+      const { at, unit } = inUnit(point.unit);
+      // Between listed periods, start counts from the next one and end from the one before, there or not (U7).
+      const beside =
+        rows &&
+        (point.kind === 'start'
+          ? rows.filter(({ start }) => start < place.anchor).length
+          : rows.filter(({ end }) => end < place.anchor).length - 1);
+      const period = at ? unit.step(at, point.offset) : rows?.[(beside as number) + point.offset];
       value = period?.[point.kind];
     }
   } else {
@@ -194,6 +244,8 @@ export interface RefComparison {
   readonly shift: Shift;
   readonly match: 'elapsed' | 'whole';
 }
+
+const RETAIL = ['retail-week', 'retail-month', 'retail-quarter', 'retail-year'];
 
 /** C1 to C6, followed sentence by sentence. `over` is the reading's window. */
 export const refCompare = (
@@ -274,6 +326,7 @@ export const refCompare = (
     inner.name === outer.name ||
     inner.family === 'day' ||
     (inner.name === 'week' && outer.name === 'week-year') ||
+    (RETAIL.indexOf(inner.name) + 1 > 0 && RETAIL.indexOf(outer.name) > RETAIL.indexOf(inner.name)) ||
     (time.listed.get(inner.name)?.every(({ start, end }) => (outer.at(start)?.end ?? start) >= end) ?? false);
   const ownUnit = (): string | undefined => {
     const window = over?.window;
@@ -306,7 +359,7 @@ export const refCompare = (
             ? time.unit(own)
             : undefined;
       if (unit?.family === 'own') throw new Error('C7');
-      return unit?.family === 'week' ? units('week-year', -1) : months(-12);
+      return unit?.year !== undefined ? units(unit.year, -1) : months(-12);
     }
     case 'previous': {
       if (axis.kind === 'windows') {

@@ -2,6 +2,7 @@ import fc from 'fast-check';
 import { describe, expect, test } from 'vitest';
 import { memory } from '../../src/engines/memory/index.ts';
 import { type Book, calendar, defineModel, isoOf, open, toDay } from '../../src/index.ts';
+import { daysInWords } from '../../src/result/caption.ts';
 import { layWindow } from '../../src/windows/lay.ts';
 import { indexAt, placeOf } from '../../src/windows/place.ts';
 import { parseShift, parseWindow } from '../../src/windows/syntax.ts';
@@ -167,5 +168,89 @@ describe('C1 to C10: the days compared', () => {
     expect(rows.map((row) => row[1])).toEqual([31, 59, 90]);
     expect(notes).toMatchObject([{ code: 'short-history', rows: 2, first: '2023-01-01' }]);
     await book.close();
+  });
+});
+
+describe('A1: today moves with the clock, in the time zone of the model', () => {
+  const model = defineModel({
+    timeZone: 'Europe/Berlin',
+    asOf: 'today',
+    facts: { f: { source: 'rows', dates: { on: 'day' }, measures: { n: { sum: 'n' } } } },
+  });
+  const first = toDay('2025-01-01');
+  const rows = Array.from({ length: toDay('2027-12-31') - first + 1 }, (_, i) => ({ day: isoOf(first + i), n: 1 }));
+  test.each([
+    // Half past eleven in the evening, UTC, is the next day in Berlin.
+    ['2026-10-31T22:30:00Z', '2026-10-31', '2026-10-30', '2026-09-30', 31],
+    ['2026-10-31T23:30:00Z', '2026-11-01', '2026-10-31', '2026-10-31', 1],
+    ['2026-12-31T22:59:59Z', '2026-12-31', '2026-12-30', '2026-11-30', 31],
+    ['2026-12-31T23:00:00Z', '2027-01-01', '2026-12-31', '2026-12-31', 1],
+    ['2026-02-28T23:00:00Z', '2026-03-01', '2026-02-28', '2026-02-28', 1],
+    // The hour that does not exist, and the one that comes twice.
+    ['2026-03-28T23:00:00Z', '2026-03-29', '2026-03-28', '2026-02-28', 29],
+    ['2026-03-29T22:00:00Z', '2026-03-30', '2026-03-29', '2026-02-28', 30],
+    ['2026-10-24T22:00:00Z', '2026-10-25', '2026-10-24', '2026-09-30', 25],
+    ['2026-10-25T22:59:00Z', '2026-10-25', '2026-10-24', '2026-09-30', 25],
+    ['2026-10-25T23:00:00Z', '2026-10-26', '2026-10-25', '2026-09-30', 26],
+  ])('at %s today is %s, yesterday %s, the last whole month ends on %s', async (now, today, yesterday, lastMonth, mtd) => {
+    const book = await open(model, memory({ rows }), { clock: () => Date.parse(now) });
+    expect(isoOf(await book.asOf('today'))).toBe(today);
+    expect(isoOf(await book.asOf('yesterday'))).toBe(yesterday);
+    expect(isoOf(await book.asOf('end(-1 month)'))).toBe(lastMonth);
+    const result = await book.ask({ show: ['n'], range: 'mtd' });
+    expect([result.asOf, result.rows[0][1], result.periods[0].start]).toEqual([today, mtd, `${today.slice(0, 7)}-01`]);
+    await book.close();
+  });
+
+  test('one book, and the clock goes on', async () => {
+    let now = '2026-11-30T12:00:00Z';
+    const book = await open(model, memory({ rows }), { clock: () => Date.parse(now) });
+    const month = async () => (await book.ask({ show: ['n over mtd'], by: ['mtd'] })).rows[0][1];
+    expect(await month()).toBe(30);
+    now = '2026-12-01T00:00:00Z';
+    expect(await month()).toBe(1);
+    await book.close();
+  });
+});
+
+describe('what the windows command shows', () => {
+  test('windows at several dates, comparisons of the period so far or of a window (C3 to C6)', async () => {
+    const book = await days('2026-08-15');
+    const seen = await book.windows({
+      at: ['2026-08-15', '2026-02-28'],
+      only: ['mtd', '[P10D/anchor-P1D]', 'whole-month-before', '[-1 retail-year]', 'january'],
+    });
+    const texts = seen.map(({ name, by, at, from, to, days: length }) =>
+      [name, by ?? '', isoOf(at), from === undefined ? '' : isoOf(from), to === undefined ? '' : isoOf(to), length].join(' '),
+    );
+    expect(texts).toEqual([
+      'mtd  2026-08-15 2026-08-01 2026-08-15 15',
+      '[P10D/anchor-P1D]  2026-08-15 2026-08-05 2026-08-14 10',
+      'whole-month-before month 2026-08-15 2026-07-01 2026-07-31 31',
+      '[-1 retail-year] day 2026-08-15 2025-08-16 2025-08-16 1',
+      'january month 2026-08-15 2026-01-01 2026-01-31 31',
+      'mtd  2026-02-28 2026-02-01 2026-02-28 28',
+      '[P10D/anchor-P1D]  2026-02-28 2026-02-18 2026-02-27 10',
+      'whole-month-before month 2026-02-28 2026-01-01 2026-01-31 31',
+      '[-1 retail-year] day 2026-02-28 2025-03-01 2025-03-01 1',
+      'january month 2026-02-28 2026-01-01 2026-01-31 31',
+    ]);
+    const over = await book.windows({ only: ['previous'], over: 'rolling-28-days', by: 'quarter', at: ['2026-08-15'] });
+    expect(over.map(({ from, to }) => [isoOf(from as number), isoOf(to as number)])).toEqual([['2026-04-18', '2026-05-15']]);
+    await book.close();
+  });
+});
+
+describe('R2: captions in words', () => {
+  const day = (text: string) => toDay(text);
+  test.each([
+    ['en-GB', '2026-08-01', '2026-08-15', '1–15 Aug 2026'],
+    ['en-GB', '2026-07-28', '2026-08-15', '28 Jul – 15 Aug 2026'],
+    ['en-GB', '2025-12-28', '2026-08-15', '28 Dec 2025 – 15 Aug 2026'],
+    ['en-GB', '2026-08-15', '2026-08-15', '15 Aug 2026'],
+    ['de-DE', '2026-08-01', '2026-08-15', '1.–15. Aug. 2026'],
+    ['fr-FR', '2026-08-01', '2026-08-15', '1–15 août 2026'],
+  ])('in %s, %s to %s is %s', (locale, start, end, words) => {
+    expect(daysInWords({ start: day(start), end: day(end) }, locale)).toBe(words);
   });
 });

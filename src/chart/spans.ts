@@ -1,0 +1,111 @@
+import { isoOf } from '../calendar/day.ts';
+import type { LaidSpan } from '../plan/windows.ts';
+import { chartConfig, chartTitle, INK, QUIET, SERIES } from './look.ts';
+import type { ChartSpec } from './spec.ts';
+
+export interface SpansOptions {
+  /** The unit whose period so far comparisons are held against; default month. */
+  readonly by?: string;
+  /** The window they are held against instead. */
+  readonly over?: string;
+  readonly locale: string;
+  /** Width of the drawing area in pixels; default 620. */
+  readonly width?: number;
+}
+
+const LOOK_BACK = 420;
+const ROW = 15;
+
+/** Windows and comparisons as bars on one time scale, each at its as-of dates. */
+export const spansSpec = (spans: readonly LaidSpan[], { by = 'month', over, locale, width = 620 }: SpansOptions): ChartSpec => {
+  const earliest = Math.min(...spans.map(({ at }) => at));
+  const several = new Set(spans.map(({ at }) => at)).size > 1;
+  const edge = earliest - LOOK_BACK;
+  const words = new Intl.DateTimeFormat(locale, { day: 'numeric', month: 'short', year: 'numeric', timeZone: 'UTC' });
+  const inWords = (day: number) => words.format(day * 86_400_000);
+  const data = spans.map((span, order) => ({
+    order,
+    kind: span.kind,
+    // The last day is covered whole: the bar ends where the next day begins.
+    from: span.from === undefined ? null : isoOf(Math.max(span.from, edge)),
+    until: span.to === undefined ? null : isoOf(span.to + 1),
+    at: isoOf(span.at),
+    row: `${span.name}${span.by === undefined || span.by === by ? '' : ` (by ${span.by})`}${several ? `  ${isoOf(span.at)}` : ''}`,
+    is: span.is,
+    days: span.days,
+    text: span.from === undefined || span.to === undefined ? (span.problem ?? 'no days') : `${inWords(span.from)} to ${inWords(span.to)}`,
+    earlier: span.from !== undefined && span.from < edge,
+    own: !span.builtIn,
+  }));
+  // Both panels leave the same room for their names, so that one time scale runs through them.
+  const extent = Math.min(340, 8 + Math.max(...data.map(({ row }) => row.length)) * 6.9);
+  const panel = (kind: LaidSpan['kind'], title: string): Record<string, unknown> | undefined => {
+    const rows = data.filter((row) => row.kind === kind);
+    if (rows.length === 0) return undefined;
+    const y = {
+      field: 'row',
+      type: 'ordinal',
+      sort: { field: 'order', op: 'min' },
+      title: null,
+      axis: { labelLimit: 0, minExtent: extent, maxExtent: extent, ticks: false, domain: false, grid: false, labelFontSize: 11 },
+    };
+    const time = { type: 'utc', title: null, axis: { orient: 'top', grid: true, tickCount: 10, format: '%b %Y' } };
+    const x = { field: 'from', timeUnit: 'utcyearmonthdate', ...time, type: 'temporal' };
+    const tooltip = [
+      { field: 'row', title: kind },
+      { field: 'is' },
+      { field: 'text', title: 'days covered' },
+      { field: 'days', title: 'length' },
+    ];
+    return {
+      title: { text: title, anchor: 'start', frame: 'group', fontSize: 12, fontWeight: 'normal', color: QUIET },
+      transform: [{ filter: { field: 'kind', equal: kind } }],
+      width,
+      height: rows.length * ROW,
+      layer: [
+        {
+          mark: { type: 'bar', height: { band: 0.66 }, color: kind === 'window' ? SERIES[0] : SERIES[1] },
+          encoding: {
+            y,
+            x,
+            x2: { field: 'until', timeUnit: 'utcyearmonthdate' },
+            opacity: { condition: { test: 'datum.own', value: 1 }, value: 0.62 },
+            tooltip,
+          },
+        },
+        {
+          transform: [{ filter: 'datum.earlier' }],
+          mark: { type: 'text', text: '◂', align: 'left', dx: 2, color: '#ffffff', fontSize: 10 },
+          encoding: { y, x },
+        },
+        {
+          mark: { type: 'tick', color: INK, thickness: 1.5, height: { band: 1 } },
+          encoding: { y, x: { field: 'at', timeUnit: 'utcyearmonthdate', type: 'temporal' } },
+        },
+        {
+          transform: [{ filter: 'datum.days === 0' }],
+          mark: { type: 'text', align: 'left', dx: 6, color: QUIET, fontSize: 10 },
+          encoding: { y, x: { field: 'at', timeUnit: 'utcyearmonthdate', type: 'temporal' }, text: { field: 'text' } },
+        },
+      ],
+    };
+  };
+  const panels = [
+    panel('window', 'windows; the model’s own are darker'),
+    panel('comparison', `comparisons of ${over ?? `the ${by} so far`}`),
+  ];
+  return {
+    $schema: 'https://vega.github.io/schema/vega-lite/v6.json',
+    description: 'Days that windows and comparisons cover',
+    title: chartTitle(
+      several ? 'Windows at several as-of dates' : `Windows as of ${inWords(earliest)}`,
+      'Bars end after the last day covered; a dark line stands at the as-of date',
+    ),
+    background: '#ffffff',
+    padding: 18,
+    data: { values: data },
+    vconcat: panels.filter((found) => found !== undefined),
+    resolve: { scale: { x: 'shared' } },
+    config: chartConfig,
+  };
+};
