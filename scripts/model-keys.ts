@@ -112,6 +112,9 @@ export const MODEL_KEYS: Readonly<Record<string, string>> = {
   'facts.*.measures.*.spread':
     'How a coarse amount lies on days: even, working-days, none (default), or { like: reading } in the shape of another reading (G3).',
   'facts.*.measures.*.spread.like': 'A reading of a daily fact, as in revenue vs year-earlier.',
+  'facts.*.measures.*.spread-across':
+    'How an amount lies on the members of a dimension below what the fact links to: the shape of a reading, by dimension (G6).',
+  'facts.*.measures.*.spread-across.*': 'A reading of a finer fact, as in revenue vs year-earlier.',
   'facts.*.measures.*.unrelated':
     'When a question splits by or filters on what the fact cannot reach: error (default), blank, or repeat the value on every member (G5).',
   'facts.*.measures.*.format': 'Options of Intl.NumberFormat, as in { style: currency, currency: EUR }.',

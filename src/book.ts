@@ -5,21 +5,22 @@ import type { Engine } from './engines/engine.ts';
 import { DurchblickError, suggest } from './errors.ts';
 import { answer } from './evaluate/answer.ts';
 import { cubesOf } from './evaluate/cubes.ts';
-import type { Evaluation } from './evaluate/leaf.ts';
 import { notes } from './evaluate/notes.ts';
-import { shareOf } from './evaluate/spread.ts';
-import { factFilters } from './evaluate/view.ts';
+import type { Evaluation } from './evaluate/scope.ts';
+import { evaluateView, factFilters } from './evaluate/view.ts';
 import { type AttributeRef, NONE, UNKNOWN } from './model/attributes.ts';
 import type { Fact, Model } from './model/model.ts';
 import type { Names } from './model/names.ts';
 import type { Question, WhereInput } from './model/schema.ts';
+import { alertOf, brokenLimit, type Limit } from './plan/alerts.ts';
 import { asOfDay, axisOf, type FactBounds, rangeOf } from './plan/axis.ts';
-import { bindText, leavesOf, windowNamed } from './plan/bind.ts';
+import { leavesOf, windowNamed } from './plan/bind.ts';
 import { buildCalendar, calendarRules, yearsIn } from './plan/calendar.ts';
 import { type AskedFilter, askedOf, filtersOf, unitNamed } from './plan/question.ts';
 import type { Bounds, Cancellation, DataNote, Filter, Segments } from './plan/request.ts';
 import type { CheckedQuestion, QuestionOf, RowOf, WhereOf } from './plan/typed.ts';
 import { actualHistory, comparisonsAt, type LaidSpan, reachOf, spansOf, windowsAt } from './plan/windows.ts';
+import type { Format } from './result/format.ts';
 import { type Result, resultOf } from './result/result.ts';
 import { OUTSIDE } from './windows/place.ts';
 
@@ -47,6 +48,20 @@ export interface WindowsOptions {
   readonly over?: string;
 }
 
+/** An alert that fires: for which period and members, at what value, and the bound it breaks. */
+export interface FiredAlert {
+  readonly alert: string;
+  readonly label: string;
+  readonly reading: string;
+  readonly asOf: string;
+  readonly period: string;
+  readonly members: Readonly<Record<string, string>>;
+  readonly value: number;
+  readonly limit: Limit;
+  readonly format?: Format;
+  readonly better?: 'higher' | 'lower';
+}
+
 /** What answering cost: scans of rows, cubes served from memory, cells that came from the engine. */
 export interface Cost {
   readonly scans: number;
@@ -70,6 +85,8 @@ export interface Book<N extends Names = Names> {
   readonly asOf: (text?: string) => Promise<Day>;
   /** Windows and comparisons of the model with the days they cover. */
   readonly windows: (options?: WindowsOptions) => Promise<readonly LaidSpan[]>;
+  /** Evaluates every alert of the model in the period of an as-of date, the model's own when left out; answers those that fire. */
+  readonly alerts: (asOf?: string) => Promise<readonly FiredAlert[]>;
   /** First and last day with data in a role, of whole periods for coarse facts (W11). */
   readonly bounds: (fact: string, role: string) => Promise<Bounds | undefined>;
   readonly dataNotes: readonly DataNote[];
@@ -282,15 +299,12 @@ export const open = async <N extends Names>(
           if (fact.enters === undefined || (raw(fact, fact.enters)?.last ?? LAST_DAY) <= asOf) return false;
           return fact.roles.get(role)?.horizon === 'plan' || (lateRoles.get(fact.name)?.has(role) ?? false);
         },
-        shareOf: (leaf, segments) => {
-          const { spread } = leaf.measure;
-          return shareOf(leaf, segments, typeof spread === 'object' ? bindText(model, spread.like) : undefined, evaluation);
-        },
+        view: (readings, scope) => evaluateView(readings, scope, evaluation),
         memberCount: (attributes) => attributes.reduce((product, { key }) => product * (memberCounts.get(key) ?? 1), 1),
         signal,
       };
       const outcome = await answer(asked, axis, evaluation);
-      return resultOf(outcome, asked, model, asOf, found.list());
+      return resultOf(outcome, asked, model, asOf, found);
     });
   };
 
@@ -342,6 +356,27 @@ export const open = async <N extends Names>(
           ...comparisonsAt(comparisons, against, model, calendar, day, history),
         ]);
       });
+    },
+    alerts: async (text) => {
+      const asOf = await latestAsOf(text);
+      const fired: FiredAlert[] = [];
+      for (const [name, input] of model.alerts) {
+        const { reading: shown, label, limits, by, per } = alertOf(model, name, input);
+        const calendar = await calendarOver(anchorDays(asOf), 3);
+        const period = calendar.label(by, asOf);
+        if (period === undefined) continue;
+        const question: Question = { show: [shown], by, per: per.map((entry) => entry.name), range: period, asOf: isoOf(asOf) };
+        const { rows, columns } = await ask(question);
+        for (const row of rows) {
+          const value = row[row.length - 1];
+          const limit = typeof value === 'number' ? brokenLimit(limits, value) : undefined;
+          if (typeof value !== 'number' || !limit) continue;
+          const members = Object.fromEntries(per.map((entry, k) => [entry.name, String(row[k + 1])]));
+          const { format, better } = columns[columns.length - 1];
+          fired.push({ alert: name, label, reading: shown, asOf: isoOf(asOf), period, members, value, limit, format, better });
+        }
+      }
+      return fired;
     },
     bounds: async (fact, role) => {
       const known = model.facts.get(fact);

@@ -3,6 +3,8 @@ export const SERIES = ['#14532d', '#c2571a', '#3b5fa8', '#8a6d00', '#7b3f8c', '#
 export const PALE = '#b9c4bd';
 export const INK = '#26332b';
 export const QUIET = '#6b776f';
+/** Alerts: what is bad and what is good, told apart by their arrows as well. */
+export const VERDICTS = { bad: '#b3261e', good: '#1b6e3c', neutral: INK } as const;
 const GRID = '#e6ebe8';
 const FONT = 'DejaVu Sans, Verdana, sans-serif';
 

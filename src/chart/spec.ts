@@ -1,5 +1,5 @@
-import type { Cell, Result, ResultColumn } from '../result/result.ts';
-import { chartConfig, chartTitle, INK, PALE, QUIET, SERIES } from './look.ts';
+import type { Cell, Mark, Result, ResultColumn } from '../result/result.ts';
+import { chartConfig, chartTitle, INK, PALE, QUIET, SERIES, VERDICTS } from './look.ts';
 
 /** A Vega-Lite specification; plain data. */
 export type ChartSpec = Readonly<Record<string, unknown>>;
@@ -40,6 +40,23 @@ const axisLabel = (result: Result, index: number): string => {
 
 const dayText = (start: string, end: string): string => (start === end ? start : `${start} to ${end}`);
 
+/** What a marked cell carries into the chart. */
+const alertOf = (mark: Mark | undefined): Record<string, unknown> =>
+  mark ? { alert: mark.label, arrow: mark.direction === 'low' ? '▼' : '▲', verdict: VERDICTS[mark.verdict] } : {};
+
+/** An arrow at every cell that sets an alert off: its shape says which way, its colour whether that is good. */
+const alertLayer = (x: unknown, y: unknown, tooltip: readonly unknown[]): Record<string, unknown> => ({
+  transform: [{ filter: 'isValid(datum.alert)' }],
+  mark: { type: 'text', fontSize: 14, dy: -9 },
+  encoding: {
+    x,
+    y,
+    text: { field: 'arrow' },
+    color: { field: 'verdict', type: 'nominal', scale: null },
+    tooltip: [{ field: 'alert' }, ...tooltip],
+  },
+});
+
 export interface ChartOptions {
   /** Columns to draw, by name; all readings when left out. */
   readonly readings?: readonly string[];
@@ -74,6 +91,7 @@ export const chartSpec = (result: Result, options: ChartOptions = {}): ChartSpec
         partial: period.partial && column.horizon !== 'plan',
         days: dayText(period.start, period.partial ? period.anchor : period.end),
         compared: compared ? dayText(compared.start, compared.end) : '',
+        ...alertOf(result.marks[r]?.[c]),
       });
     });
   });
@@ -147,6 +165,7 @@ export const chartSpec = (result: Result, options: ChartOptions = {}): ChartSpec
           encoding: { x, y, color: colour, tooltip },
         });
     }
+    if (data.some(({ alert }) => alert !== undefined)) layers.push(alertLayer(x, y, tooltip));
     const own = { filter: { field: 'reading', oneOf: domain } };
     const height = heightOf(panels.length > 1 && position > 0);
     const title =

@@ -3,6 +3,7 @@ import { readFileSync } from 'node:fs';
 import { Command, CommanderError } from 'commander';
 import type { AskOptions } from './ask.ts';
 import type { CalendarCommandOptions } from './calendar.ts';
+import type { CheckOptions } from './check.ts';
 import { exitCodeOf, report, toStderr } from './output.ts';
 import { withQuestion } from './question.ts';
 import type { WindowsCommandOptions } from './windows.ts';
@@ -88,9 +89,11 @@ program
 program
   .command('check')
   .argument('<model>', 'model file, or the folder of a model.yaml')
+  .option('--alerts', 'evaluate the alerts too; exit code 3 when one fires')
+  .option('--as-of <date>', 'the day at which alerts are evaluated: YYYY-MM-DD, latest, today, yesterday or a point')
   .description('check a model and its data, and list every fault with file, line and column')
   .addHelpText('after', '\nExample:\n  durchblick check demo/model.yaml')
-  .action(run(async (path: string) => (await import('./check.ts')).check(path)));
+  .action(run(async (path: string, options: CheckOptions) => (await import('./check.ts')).check(path, options)));
 
 try {
   await program.parseAsync();

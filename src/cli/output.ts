@@ -2,7 +2,7 @@ import { writeFile } from 'node:fs/promises';
 import Table from 'cli-table3';
 import { DurchblickError, describe } from '../errors.ts';
 import type { Note } from '../evaluate/notes.ts';
-import type { Result } from '../result/result.ts';
+import type { Mark, Result } from '../result/result.ts';
 
 /** Colours only on a terminal, and never against NO_COLOR. */
 const coloured = (stream: NodeJS.WriteStream): boolean => stream.isTTY === true && !process.env.NO_COLOR;
@@ -13,6 +13,7 @@ const paint =
 export const bold = paint(1);
 export const dim = paint(2);
 export const red = paint(31);
+export const green = paint(32);
 
 /** Columns of the terminal; 100 where there is none. */
 export const screenWidth = (): number => process.stdout.columns ?? 100;
@@ -38,7 +39,12 @@ const BARE = {
 export interface PlainTable {
   readonly header: readonly string[];
   readonly right: readonly boolean[];
-  readonly rows: readonly { readonly cells: readonly string[]; readonly strong?: boolean }[];
+  /** `marks` are single characters behind a cell, with their colour. */
+  readonly rows: readonly {
+    readonly cells: readonly string[];
+    readonly marks?: readonly (string | undefined)[];
+    readonly strong?: boolean;
+  }[];
 }
 
 /** Control characters in names must not reach the terminal. */
@@ -51,8 +57,14 @@ export const terminalTable = ({ header, right, rows }: PlainTable): string => {
     style: { head: [], border: [], 'padding-left': 0, 'padding-right': 0, compact: true },
     colAligns: right.map((isRight) => (isRight ? 'right' : 'left')),
   });
-  table.push(header.map((text) => bold(clean(text))));
-  for (const { cells, strong } of rows) table.push(cells.map((text) => (strong ? bold(clean(text)) : clean(text))));
+  // A column with marks leaves room for one behind every cell, so that digits stay aligned.
+  const marked = header.map((_, k) => rows.some(({ marks }) => marks?.[k] !== undefined));
+  const room = (k: number): string => (marked[k] ? '  ' : '');
+  table.push(header.map((text, k) => `${bold(clean(text))}${room(k)}`));
+  for (const { cells, marks, strong } of rows) {
+    const cell = (text: string): string => (strong ? bold(clean(text)) : clean(text));
+    table.push(cells.map((text, k) => `${cell(text)}${marks?.[k] === undefined ? room(k) : ` ${marks[k]}`}`));
+  }
   return `${table
     .toString()
     .split('\n')
@@ -66,9 +78,17 @@ export const resultTable = (result: Result): string => {
   return terminalTable({
     header,
     right: kinds.map((kind) => kind === 'reading'),
-    rows: rows.map(({ kind, cells }) => ({ cells, strong: kind === 'total' })),
+    rows: rows.map(({ kind, cells, marks }) => ({
+      cells,
+      marks: marks.map((mark) => mark && colourOf(mark)(arrow(mark))),
+      strong: kind === 'total',
+    })),
   });
 };
+
+/** Which way a value breaks its bound; the shape says it without the colour. */
+export const arrow = ({ direction }: Pick<Mark, 'direction'>): string => (direction === 'low' ? '▼' : '▲');
+const colourOf = ({ verdict }: Mark) => (verdict === 'bad' ? red : verdict === 'good' ? green : bold);
 
 /** Notes in plain words, one a line. */
 export const noteLines = (notes: readonly Note[]): string => notes.map(({ message }) => `  · ${clean(message)}\n`).join('');

@@ -1,6 +1,6 @@
 import type { Day } from '../calendar/day.ts';
 import type { AttributeRef } from '../model/attributes.ts';
-import type { Fact, Model } from '../model/model.ts';
+import type { Dimension, Fact, Model } from '../model/model.ts';
 import type { Bounds, CalendarTables, Cancellation, Cube, CubeRequest, DataNote, Events, EventsRequest, Filter } from '../plan/request.ts';
 
 /** An opened engine: rows are reachable, dates are checked. The only thing the core knows of engines. */
@@ -11,6 +11,8 @@ export interface Store extends CalendarTables {
   readonly bounds: (fact: Fact, knownBy: Day | undefined) => Promise<ReadonlyMap<string, Bounds | undefined>>;
   /** Members of an attribute in their order (R1), `(none)` and `(unknown)` aside. */
   readonly members: (attribute: AttributeRef) => Promise<readonly string[]>;
+  /** Which texts of a dimension's attributes stand in one row of it: what members there are below others (G6). */
+  readonly combinations: (dimension: Dimension, attributes: readonly string[]) => Promise<readonly (readonly string[])[]>;
   /** Answers several requests of one question at once, so that an engine may share its work between them. */
   readonly cubes: (requests: readonly CubeRequest[], signal?: Cancellation) => Promise<readonly Cube[]>;
   readonly events: (request: EventsRequest, signal?: Cancellation) => Promise<Events>;

@@ -1,14 +1,14 @@
 import type { Store } from '../engines/engine.ts';
 import { compareTexts } from '../kernels/text.ts';
-import { type AttributeRef, NONE, UNKNOWN } from '../model/attributes.ts';
+import { type AttributeRef, NONE, reach, UNKNOWN } from '../model/attributes.ts';
 import type { Axis } from '../plan/axis.ts';
 import { horizonOf, type Leaf, leavesOf } from '../plan/bind.ts';
 import type { View } from '../plan/places.ts';
 import type { Asked } from '../plan/question.ts';
-import type { Filter } from '../plan/request.ts';
+import { ALL_TIME, type Filter } from '../plan/request.ts';
 import { type Column, VALUE } from './column.ts';
-import type { Evaluation } from './leaf.ts';
-import { type DayRange, evaluateView, type Scope, type ViewData } from './view.ts';
+import type { DayRange, Evaluation, Scope, ViewData } from './scope.ts';
+import { evaluateView, factFilters } from './view.ts';
 
 /** What a row sums up: one cell of the result, the members left out by a limit, or a total. */
 export type RowKind = 'cell' | 'others' | 'total';
@@ -163,7 +163,7 @@ export const answer = async (asked: Asked, axis: Axis, evaluation: Evaluation): 
       totals.push(rowsOf(corner)(0, 0, 'total', undefined, label(TOTAL)));
     }
   }
-  noteUnknown(
+  await noteUnknown(
     asked,
     shown.map(({ tuple }) => tuple),
     evaluation,
@@ -172,16 +172,32 @@ export const answer = async (asked: Asked, axis: Axis, evaluation: Evaluation): 
   return { axis, rows, totals };
 };
 
-const noteUnknown = (asked: Asked, tuples: readonly (readonly string[])[], { notes }: Evaluation): void => {
-  asked.per.forEach(({ name }, k) => {
-    if (tuples.some((tuple) => tuple[k] === UNKNOWN)) {
-      notes.add(`unknown ${name}`, {
+/** Rows whose key the dimension does not have are kept, and counted over all time for each fact (G8). */
+const noteUnknown = async (asked: Asked, tuples: readonly (readonly string[])[], evaluation: Evaluation): Promise<void> => {
+  const facts = new Set(asked.columns.flatMap(({ bound }) => leavesOf(bound)).map(({ measure }) => measure.fact));
+  for (const [k, { name, attribute }] of asked.per.entries()) {
+    if (!tuples.some((tuple) => tuple[k] === UNKNOWN)) continue;
+    for (const fact of facts) {
+      if (!reach(fact, attribute)) continue;
+      const rowSet = {
+        fact,
+        role: undefined,
+        attributes: [attribute],
+        filters: factFilters(fact, asked.filters),
+        knownBy: evaluation.knownBy,
+      };
+      const cells = await evaluation.cubes.cells(rowSet, ALL_TIME, { kind: 'rows', where: [] }, evaluation.signal);
+      const rows = cells.cells[cells.tuples.findIndex(([text]) => text === UNKNOWN)] ?? 0;
+      if (rows === 0) continue;
+      evaluation.notes.add(`unknown ${fact.name} ${name}`, {
         code: 'unknown-members',
+        fact: fact.name,
         attribute: name,
-        message: `Some rows have a key that ${name} does not know; they are kept under ${UNKNOWN}`,
+        rows,
+        message: `${fact.name}: ${rows} ${rows === 1 ? 'row has a key' : 'rows have keys'} for ${name} that ${attribute.kind === 'attribute' ? attribute.dimension.name : name} does not have, kept under ${UNKNOWN}`,
       });
     }
-  });
+  }
 };
 
 /** A formula that sets the part of a period so far against the whole of a plan (W6). */

@@ -38,9 +38,11 @@ export const rowSetKey = (rows: RowSet): string =>
 const aggregateKey = (aggregate: AggregateRequest): string =>
   JSON.stringify([aggregate.kind, aggregate.kind === 'rows' ? null : aggregate.value, aggregate.where.map(filterKey)]);
 
-const cellsOf = (cube: Cube, index: number): Cells => {
-  const { segments, tuples } = cube;
-  const { cells, scale } = cube.columns[index];
+const cellsOf = ({ segments, tuples, columns }: Cube, index: number): Cells =>
+  cellsFrom(segments, tuples, columns[index].cells, columns[index].scale);
+
+/** Cells with their lookups, each made when first asked for. */
+export const cellsFrom = (segments: Segments, tuples: Cube['tuples'], cells: Float64Array, scale: number): Cells => {
   let sums: Lookup | undefined;
   const best: { min?: Lookup; max?: Lookup } = {};
   return {

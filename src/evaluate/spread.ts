@@ -1,10 +1,9 @@
-import type { Bound, Leaf } from '../plan/bind.ts';
+import { type Bound, bindText, type Leaf } from '../plan/bind.ts';
 import type { Segments } from '../plan/request.ts';
 import { unitPlaces } from '../windows/place.ts';
-import { BLANK, VALUE } from './column.ts';
-import type { Evaluation } from './leaf.ts';
+import { VALUE } from './column.ts';
 import type { Share } from './runs.ts';
-import { evaluateView } from './view.ts';
+import type { Evaluation } from './scope.ts';
 
 /** Days, all alike. */
 const evenShare =
@@ -38,14 +37,14 @@ const shapedShare = async (measure: string, shape: Bound, segments: Segments, ev
   const places = unitPlaces(calendar, unit, first, last, asOf);
   const axis = { kind: { kind: 'unit' as const, unit }, places, labels: [], windows: undefined };
   const scope = { view: { axis, rows: 'periods' as const }, attributes: [], filters: [], combinations: undefined, tuples: undefined };
-  const { columns } = await evaluateView([shape], scope, evaluation);
+  const { columns, ahead } = await evaluation.view([shape], scope);
   const [{ values, state }] = columns;
   // Weights and unread days up to each day, so that any stretch is a difference.
   const weight = new Float64Array(places.length + 1);
   const unread = new Int32Array(places.length + 1);
   for (let k = 0; k < places.length; k++) {
     weight[k + 1] = weight[k] + (state[k] === VALUE && values[k] > 0 ? values[k] : 0);
-    unread[k + 1] = unread[k] + (state[k] === BLANK && places[k].start > asOf ? 1 : 0);
+    unread[k + 1] = unread[k] + (ahead[0][k] ? 1 : 0);
   }
   return (segment, from, to) => {
     const [low, high] = [starts[segment] - first, ends[segment] - first + 1];
@@ -57,9 +56,9 @@ const shapedShare = async (measure: string, shape: Bound, segments: Segments, ev
   };
 };
 
-/** How a coarse amount lies on finer days (G3). `shape` is the bound reading of `like`. */
-export const shareOf = async (leaf: Leaf, segments: Segments, shape: Bound | undefined, evaluation: Evaluation): Promise<Share> => {
+/** How a coarse amount lies on finer days (G3). */
+export const shareOf = async (leaf: Leaf, segments: Segments, evaluation: Evaluation): Promise<Share> => {
   const { name, spread } = leaf.measure;
-  if (shape) return shapedShare(name, shape, segments, evaluation);
+  if (typeof spread === 'object') return shapedShare(name, bindText(evaluation.frame.model, spread.like), segments, evaluation);
   return spread === 'working-days' ? workingShare(name, segments, evaluation) : evenShare(segments);
 };

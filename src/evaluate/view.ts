@@ -1,4 +1,3 @@
-import type { Day } from '../calendar/day.ts';
 import { DurchblickError } from '../errors.ts';
 import { type AttributeRef, reach, reachable } from '../model/attributes.ts';
 import type { Fact, Measure, Model } from '../model/model.ts';
@@ -8,36 +7,8 @@ import { type AskedFilter, filtersOf } from '../plan/question.ts';
 import type { Filter, Segments } from '../plan/request.ts';
 import { COVERED, FUTURE, type Lay, MISSING } from '../windows/lay.ts';
 import { applied, arithmetic, BLANK, blankColumn, type Column, constantColumn, formed, negated, VALUE } from './column.ts';
-import { type Evaluation, evaluateLeaf, type LeafData, type LeafTask, layingOf } from './leaf.ts';
-
-/** Which rows and members a set of readings is evaluated over. */
-export interface Scope {
-  readonly view: View;
-  readonly attributes: readonly AttributeRef[];
-  readonly filters: readonly AskedFilter[];
-  /** Restricts to members outside a list: the row of the others (R1). */
-  readonly combinations: Extract<Filter, { kind: 'combinations' }> | undefined;
-  /** The members to show, when they are known already; else those with data (R1). */
-  readonly tuples: readonly (readonly string[])[] | undefined;
-}
-
-export interface DayRange {
-  readonly start: Day;
-  readonly end: Day;
-}
-
-export interface ViewData {
-  readonly rows: number;
-  readonly tuples: readonly (readonly string[])[];
-  /** One for each reading, over rows x tuples. */
-  readonly columns: readonly Column[];
-  /** 1 where a row of data stands behind any reading's cell (R1). */
-  readonly seen: Uint8Array;
-  /** Days covered by each reading on each row, comparisons aside. */
-  readonly covered: readonly (readonly (DayRange | null)[])[];
-  /** Days compared, for readings with `vs` (C9). */
-  readonly compared: readonly (readonly (DayRange | null)[] | undefined)[];
-}
+import { evaluateLeaf, layingOf } from './leaf.ts';
+import type { DayRange, Evaluation, Fine, LeafData, LeafTask, Scope, ViewData } from './scope.ts';
 
 /** Whether members of the result see a reading's own value, or one repeated on all of them (G5, M11). */
 type Split = 'own' | 'repeated' | 'blank';
@@ -55,38 +26,57 @@ export const factFilters = (fact: Fact, filters: readonly AskedFilter[]): Filter
     .filter(({ attribute }) => reach(fact, attribute) !== undefined)
     .map(({ attribute, test }) => ({ kind: 'members' as const, attribute, test }));
 
+/** Whether a measure says how it lies on the members of an attribute that its fact does not reach (G6). */
+const spreadsTo = (measure: Measure, attribute: AttributeRef): boolean =>
+  attribute.kind === 'attribute' && measure.spreadAcross.has(attribute.part) && !reach(measure.fact, attribute);
+
 const taskOf = (leaf: Leaf, lay: Lay, scope: Scope, evaluation: Evaluation) => {
   const { model } = evaluation.frame;
   const { measure } = leaf;
   const { fact } = measure;
   let split = 'own' as Split;
+  const taken = (attribute: AttributeRef): boolean => leaf.across === 'all' || leaf.across.some(({ key }) => key === attribute.key);
   const settle = (what: string): void => {
     if (measure.unrelated === 'error') unrelated(model, measure, what);
     if (measure.unrelated === 'blank') split = 'blank';
   };
-  const attributes = scope.attributes.filter((attribute) => {
-    if (leaf.across === 'all' || leaf.across.some((taken) => taken.key === attribute.key)) {
+  const kept = scope.attributes.filter((attribute) => {
+    if (taken(attribute)) {
       if (split === 'own') split = 'repeated';
       return false;
     }
-    if (reach(fact, attribute)) return true;
+    if (reach(fact, attribute) || spreadsTo(measure, attribute)) return true;
     settle(`split by ${attribute.key}`);
     if (split === 'own') split = 'repeated';
     return false;
   });
-  for (const { attribute } of scope.filters) if (!reach(fact, attribute)) settle(`filtered on ${attribute.key}`);
-  const combinations = scope.combinations?.attributes.every(
-    (attribute) => leaf.across !== 'all' && reach(fact, attribute) && !leaf.across.some((taken) => taken.key === attribute.key),
-  )
-    ? [scope.combinations]
-    : [];
+  const finer = scope.filters.filter(({ attribute }) => spreadsTo(measure, attribute));
+  for (const { attribute } of scope.filters)
+    if (!reach(fact, attribute) && !spreadsTo(measure, attribute)) settle(`filtered on ${attribute.key}`);
+  const { combinations } = scope;
+  const sees = (test: (attribute: AttributeRef) => boolean) =>
+    combinations?.attributes.every((attribute) => !taken(attribute) && test(attribute)) ? combinations : undefined;
+  const ownCombinations = sees((attribute) => reach(fact, attribute) !== undefined);
+  const fineCombinations = ownCombinations
+    ? undefined
+    : sees((attribute) => reach(fact, attribute) !== undefined || spreadsTo(measure, attribute));
+  const below = [...kept, ...finer.map(({ attribute }) => attribute), ...(fineCombinations?.attributes ?? [])].filter((attribute) =>
+    spreadsTo(measure, attribute),
+  );
+  const fine: Fine = {
+    attributes: [...new Map(below.map((attribute) => [attribute.key, attribute])).values()],
+    filters: finer,
+    combinations: fineCombinations,
+  };
   const where = factFilters(fact, filtersOf(model, measure.where));
   const task: LeafTask = {
     leaf,
     lay,
-    attributes,
-    filters: [...factFilters(fact, scope.filters), ...combinations],
+    attributes: kept.filter((attribute) => reach(fact, attribute) !== undefined),
+    filters: [...factFilters(fact, scope.filters), ...(ownCombinations ? [ownCombinations] : [])],
     where,
+    fine: fine.attributes.length > 0 ? fine : undefined,
+    kept,
     segments: undefined,
   };
   return { task, split };
@@ -243,12 +233,25 @@ export const evaluateView = async (readings: readonly Bound[], scope: Scope, eva
         return formed(bound.form, calculate(bound.of, chain), calculate(bound.of, [...chain, bound.comparison]));
     }
   };
+  /** The lays whose days a reading's value comes from: of `as value` only the other time. */
+  const read = (bound: Bound, chain: Chain): Lay[] => {
+    if (bound.kind === 'leaf' || bound.kind === 'days') return [(jobs.get(keyOf(bound, chain)) as Job).lay];
+    if (bound.kind === 'binary') return [...read(bound.left, chain), ...read(bound.right, chain)];
+    if (bound.kind === 'negate') return read(bound.of, chain);
+    if (bound.kind === 'call') return bound.args.flatMap((arg) => read(arg, chain));
+    if (bound.kind !== 'vs') return [];
+    return [...(bound.form === 'value' ? [] : read(bound.of, chain)), ...read(bound.of, [...chain, bound.comparison])];
+  };
   const perRow = <T>(make: (row: number) => T): T[] => Array.from({ length: rows }, (_, row) => make(row));
   return {
     rows,
     tuples,
     columns: readings.map((reading) => calculate(reading, [])),
     seen,
+    ahead: readings.map((reading) => {
+      const lays = read(reading, []);
+      return perRow((row) => lays.some((lay) => lay.ahead[row] === 1));
+    }),
     covered: readings.map((reading) => {
       const lays: Lay[] = [];
       walk(reading, [], (leaf, chain) => {
@@ -327,16 +330,9 @@ const aligned = (
 ): Column => {
   const width = tuples.length;
   const own = data.tuples.length;
-  const leaf = job.leaf as Leaf;
-  const kept = scope.attributes
-    .map((attribute, k) => ({ attribute, k }))
-    .filter(
-      ({ attribute }) =>
-        !(leaf.across === 'all' || leaf.across.some((taken) => taken.key === attribute.key)) &&
-        reach(leaf.measure.fact, attribute) !== undefined,
-    );
+  const kept = (job.task?.kept ?? []).map(({ key }) => scope.attributes.findIndex((attribute) => attribute.key === key));
   const position = new Map(data.tuples.map((tuple, m) => [JSON.stringify(tuple), m]));
-  const source = tuples.map((tuple) => position.get(JSON.stringify(kept.map(({ k }) => tuple[k]))) ?? -1);
+  const source = tuples.map((tuple) => position.get(JSON.stringify(kept.map((k) => tuple[k]))) ?? -1);
   const values = new Float64Array(rows * width);
   const state = new Uint8Array(rows * width);
   for (let row = 0; row < rows; row++) {

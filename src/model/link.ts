@@ -191,6 +191,12 @@ const linkMeasure = (name: string, input: MeasureInput, fact: Fact, path: Path, 
     'only sum and count spread (G3)',
     'Leave `spread` out.',
   );
+  refuse(
+    input.spreadAcross !== undefined && (!additive || open !== undefined || input.acrossTime !== undefined),
+    'spreadAcross',
+    'only sum and count that add up spread across members (G6)',
+    'Leave `spread-across` out.',
+  );
   let role = input.role ?? open?.from;
   if (role !== undefined) role = roleOf(role, [...path, 'role']);
   else if (roles.length === 1) [role] = roles;
@@ -209,6 +215,7 @@ const linkMeasure = (name: string, input: MeasureInput, fact: Fact, path: Path, 
     acrossTime: input.acrossTime,
     empty: input.empty,
     spread: input.spread ?? 'none',
+    spreadAcross: new Map(Object.entries(input.spreadAcross ?? {})),
     unrelated: input.unrelated ?? 'error',
     format: input.format,
     better: input.better,

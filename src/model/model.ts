@@ -111,6 +111,8 @@ export interface Measure {
   readonly acrossTime: 'last' | 'last-known' | 'first' | 'average' | 'min' | 'max' | undefined;
   readonly empty: 'zero' | 'blank' | undefined;
   readonly spread: Spread;
+  /** The shape of each dimension's part below what the fact links to (G6). */
+  readonly spreadAcross: ReadonlyMap<string, string>;
   readonly unrelated: 'error' | 'blank' | 'repeat';
   readonly format: FormatInput | undefined;
   readonly better: 'higher' | 'lower' | undefined;

@@ -92,6 +92,7 @@ const measure = z.strictObject({
   acrossTime: z.optional(z.enum(['last', 'last-known', 'first', 'average', 'min', 'max'])),
   empty: z.optional(z.enum(['zero', 'blank'])),
   spread: z.optional(z.union([z.enum(['even', 'working-days', 'none']), z.strictObject({ like: z.string() })])),
+  spreadAcross: z.optional(z.record(name, z.string())),
   unrelated: z.optional(z.enum(['error', 'blank', 'repeat'])),
   format: z.optional(format),
   better: z.optional(better),

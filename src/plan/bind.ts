@@ -264,7 +264,7 @@ const hasDays = (bound: Bound): boolean => {
 /** Parses and binds a reading. */
 export const bindText = (model: Model, text: string): Bound => bind(model, parseReading(text), text);
 
-/** Binds every formula and alert of a model once, so that a wrong name in it is found before it is asked. */
+/** Binds every formula of a model once, so that a wrong name in it is found before it is asked. */
 export const checkFormulas = (model: Model): DurchblickError[] => {
   const faults: DurchblickError[] = [];
   const attempt = (path: readonly string[], run: () => void): void => {
@@ -277,6 +277,5 @@ export const checkFormulas = (model: Model): DurchblickError[] => {
   };
   for (const formula of model.formulas.values())
     attempt(['formulas', formula.name], () => void bind(model, formula.expression, formula.text));
-  for (const [name, alert] of model.alerts) attempt(['alerts', name, 'reading'], () => void bindText(model, alert.reading));
   return faults;
 };

@@ -1,6 +1,6 @@
 /** What is asked of an engine, and what it answers: plain data, made by the plan and read by the evaluation. */
 import type { Holiday } from '../calendar/calendar.ts';
-import type { Day } from '../calendar/day.ts';
+import { type Day, FIRST_DAY, LAST_DAY } from '../calendar/day.ts';
 import type { Windows } from '../kernels/events.ts';
 import type { AttributeRef } from '../model/attributes.ts';
 import type { Fact } from '../model/model.ts';
@@ -55,6 +55,9 @@ export interface Segments {
   readonly starts: Int32Array;
   readonly ends: Int32Array;
 }
+
+/** One segment for all days there are. */
+export const ALL_TIME: Segments = { key: 'all', starts: Int32Array.of(FIRST_DAY), ends: Int32Array.of(LAST_DAY) };
 
 export interface RowSet {
   readonly fact: Fact;

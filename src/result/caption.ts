@@ -1,4 +1,4 @@
-import type { DayRange } from '../evaluate/view.ts';
+import type { DayRange } from '../evaluate/scope.ts';
 
 const DAY_MS = 86_400_000;
 

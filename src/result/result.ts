@@ -1,9 +1,10 @@
 import { type Day, isoOf } from '../calendar/day.ts';
 import { type Answer, type AnswerRow, TOTAL } from '../evaluate/answer.ts';
-import type { Note } from '../evaluate/notes.ts';
-import type { DayRange } from '../evaluate/view.ts';
+import type { Note, Notes } from '../evaluate/notes.ts';
+import type { DayRange } from '../evaluate/scope.ts';
 import { hasComparison } from '../evaluate/view.ts';
 import type { Model } from '../model/model.ts';
+import { alertOf, brokenLimit, limitText } from '../plan/alerts.ts';
 import { leavesOf } from '../plan/bind.ts';
 import type { Asked } from '../plan/question.ts';
 import { captionOf } from './caption.ts';
@@ -55,16 +56,31 @@ export interface ResultJson {
   readonly notes: readonly Note[];
 }
 
+/** A value that breaks the bound of an alert: which way it lies, and whether that is good (`better`). */
+export interface Mark {
+  readonly alert: string;
+  readonly label: string;
+  readonly direction: 'low' | 'high';
+  readonly verdict: 'good' | 'bad' | 'neutral';
+}
+
 /** A table of texts, formatted for people: total rows follow what they sum up. */
 export interface TextTable {
   readonly header: readonly string[];
   readonly kinds: readonly ('period' | 'attribute' | 'reading')[];
-  readonly rows: readonly { readonly kind: 'cell' | 'others' | 'total'; readonly cells: readonly string[] }[];
+  readonly rows: readonly {
+    readonly kind: 'cell' | 'others' | 'total';
+    readonly cells: readonly string[];
+    /** Alerts that a cell sets off, by column. */
+    readonly marks: readonly (Mark | undefined)[];
+  }[];
 }
 
 /** The answer to a question. Iterates as plain objects. */
 export interface Result<Row = ResultRow> extends ResultJson, Iterable<Row> {
   readonly locale: string;
+  /** Alerts that cells set off, by row of `rows` and column. */
+  readonly marks: readonly (readonly (Mark | undefined)[])[];
   readonly toTable: () => TextTable;
   /** RFC 4180; numbers plain and in full precision, blank = empty field. */
   readonly toCsv: () => string;
@@ -76,7 +92,7 @@ export interface Result<Row = ResultRow> extends ResultJson, Iterable<Row> {
 }
 
 /** Dresses an answer: labels, days in ISO form, formats, caption and the ways out (R2). */
-export const resultOf = (answer: Answer, asked: Asked, model: Model, asOf: Day, notes: readonly Note[]): Result => {
+export const resultOf = (answer: Answer, asked: Asked, model: Model, asOf: Day, found: Notes): Result => {
   const { axis } = answer;
   // The same days stand in many cells; each is written once.
   const texts = new Map<Day, string>();
@@ -138,6 +154,8 @@ export const resultOf = (answer: Answer, asked: Asked, model: Model, asOf: Day, 
       };
     }),
   ];
+  const marks = marksOf(answer.rows, asked, columns, model, found);
+  const notes = found.list();
   const cells = (row: AnswerRow): Cell[] => [row.period === undefined ? TOTAL : axis.labels[row.period], ...row.members, ...row.values];
   const compared: Record<string, (ComparedDays | null)[]> = {};
   asked.columns.forEach(({ name, bound }, k) => {
@@ -181,11 +199,12 @@ export const resultOf = (answer: Answer, asked: Asked, model: Model, asOf: Day, 
   return {
     ...json,
     locale: model.locale,
+    marks: answer.rows.map((row) => marks.get(row) ?? []),
     toJson: () => json,
     toTable: () => ({
       header: columns.map(({ label }) => label),
       kinds: columns.map(({ kind }) => kind),
-      rows: inOrder().map((row) => ({ kind: row.kind, cells: cells(row).map(formatted) })),
+      rows: inOrder().map((row) => ({ kind: row.kind, cells: cells(row).map(formatted), marks: marks.get(row) ?? [] })),
     }),
     toCsv: () =>
       [columns.map(({ name }) => name), ...table((value) => (typeof value === 'string' ? value : plainNumber(value)))]
@@ -200,4 +219,50 @@ export const resultOf = (answer: Answer, asked: Asked, model: Model, asOf: Day, 
       for (const row of json.rows) yield Object.fromEntries(row.map((value, k) => [columns[k].name, value]));
     },
   };
+};
+
+const samePer = (a: Asked['per'], b: Asked['per']): boolean =>
+  a.length === b.length && a.every(({ attribute }) => b.some((other) => other.attribute.key === attribute.key));
+
+/**
+ * Cells that set an alert off: where a question shows an alert's reading by its unit and for its members. Each alert
+ * is noted once, with the number of cells.
+ */
+const marksOf = (
+  rows: readonly AnswerRow[],
+  asked: Asked,
+  columns: readonly ResultColumn[],
+  model: Model,
+  notes: Notes,
+): ReadonlyMap<AnswerRow, readonly (Mark | undefined)[]> => {
+  const found = new Map<AnswerRow, (Mark | undefined)[]>();
+  for (const [name, input] of model.alerts) {
+    const alert = alertOf(model, name, input);
+    if (asked.by.kind !== 'unit' || asked.by.unit !== alert.by || !samePer(alert.per, asked.per)) continue;
+    asked.columns.forEach(({ reading }, k) => {
+      if (reading !== alert.reading) return;
+      const at = 1 + asked.per.length + k;
+      const { better, label } = columns[at];
+      let count = 0;
+      for (const row of rows) {
+        const limit = row.kind === 'cell' ? brokenLimit(alert.limits, row.values[k]) : undefined;
+        if (!limit) continue;
+        count++;
+        const direction = limit.kind === 'below' || limit.kind === 'at-most' ? 'low' : 'high';
+        const verdict = better === undefined ? 'neutral' : (better === 'higher') === (direction === 'high') ? 'good' : 'bad';
+        const marks = found.get(row) ?? columns.map(() => undefined);
+        marks[at] ??= { alert: name, label: alert.label, direction, verdict };
+        found.set(row, marks);
+      }
+      if (count > 0)
+        notes.add(`alert ${name} ${label}`, {
+          code: 'alert',
+          alert: name,
+          column: columns[at].name,
+          cells: count,
+          message: `${alert.label}: ${label} is ${alert.limits.map(limitText).join(' or ')} in ${count} ${count === 1 ? 'cell' : 'cells'}`,
+        });
+    });
+  }
+  return found;
 };

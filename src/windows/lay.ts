@@ -26,6 +26,8 @@ export interface Lay {
   readonly state: Uint8Array;
   /** 1 where a window reaches before the fact's first day (W8). */
   readonly short: Uint8Array;
+  /** 1 where it reaches past the as-of date, and is cut there or not read at all (A2, W7). */
+  readonly ahead: Uint8Array;
 }
 
 export interface LaySetting {
@@ -122,18 +124,20 @@ export const lay = (places: readonly Place[], windows: (row: number) => Laid, se
     to: new Int32Array(count).fill(-1),
     state: new Uint8Array(count),
     short: new Uint8Array(count),
+    ahead: new Uint8Array(count),
   };
   const { asOf, first } = setting;
   const actual = setting.horizon === 'actual';
   places.forEach((place, row) => {
     const { window, full } = windows(row);
-    const { state, short } = result;
+    const { state, short, ahead } = result;
     if (place.missing) {
       state[row] = MISSING;
       return;
     }
     const future = actual && place.start > asOf;
     if (future && place.days === 0) {
+      ahead[row] = 1;
       state[row] = FUTURE;
       return;
     }
@@ -145,9 +149,11 @@ export const lay = (places: readonly Place[], windows: (row: number) => Laid, se
     let [from, to] = laid;
     const empty = from > to;
     // What is covered is cut at the as-of date first, then moved (C2), then cut again where it lands (C10).
+    if (actual && place.days === 0 && !empty && to > asOf) ahead[row] = 1;
     if (actual && !future && from <= asOf) to = Math.min(to, asOf);
     from += place.days;
     to += place.days;
+    if (actual && !empty && to > asOf) ahead[row] = 1;
     if (actual && !empty && from > asOf) {
       state[row] = FUTURE;
       return;

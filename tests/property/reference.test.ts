@@ -33,7 +33,10 @@ const holds = async (drawn: Data, questions: readonly Question[]): Promise<void>
   const { book, world } = await openWorld(drawn);
   for (const asked of questions) {
     const { channel } = (asked.where ?? {}) as { channel?: string };
-    if (channel !== undefined && !drawn.sales.some((row) => row.channel === channel)) {
+    const seen = world.rows.sales.filter(({ members }) =>
+      Object.entries(world.fixed).every(([name, keep]) => keep.includes(members[name])),
+    );
+    if (channel !== undefined && !seen.some(({ members }) => members.channel === channel)) {
       await expect(book.ask(asked)).rejects.toMatchObject({ code: 'unknown-member' });
       continue;
     }
@@ -59,6 +62,8 @@ const holds = async (drawn: Data, questions: readonly Question[]): Promise<void>
       throw error;
     }
     const texts = 1 + (asked.per?.length ?? 0);
+    const keys = (rows: readonly Row[]) => rows.map((row) => row.slice(1, texts).join(' '));
+    expect(keys(result.rows), JSON.stringify(asked)).toEqual(keys(wanted.rows));
     expect(result.periods.length, JSON.stringify(asked)).toBe(wanted.labels.length);
     const names = new Map(result.periods.map((period, k) => [period.label, wanted.labels[k]]));
     const rename = (label: string) => names.get(label) ?? label;

@@ -23,11 +23,7 @@ const SEASONS = [
 ] as const;
 const HOLIDAYS = ['2024-05-01', '2024-12-25', '2025-01-01', '2025-05-01', '2025-10-03'];
 
-export const modelInput = (
-  spread: 'even' | 'working-days' | 'none',
-  grain: 'month' | 'quarter' | 'week',
-  planHorizon: 'plan' | 'actual',
-): ModelInput => ({
+export const modelInput = (spread: Data['spread'], grain: Data['grain'], planHorizon: 'plan' | 'actual', shape: string): ModelInput => ({
   timeZone: 'Europe/Berlin',
   calendar: {
     yearSystems: {
@@ -49,6 +45,7 @@ export const modelInput = (
       enters: 'ordered',
       dates: { ordered: 'ordered', promised: { column: 'promised', horizon: 'plan' }, shipped: 'shipped' },
       links: { product: 'product', region: 'region', channel: 'channel' },
+      bands: { size: { of: 'amount', starts: { small: 0, large: 100 } } },
       measures: {
         revenue: { sum: 'amount', role: 'ordered' },
         lines: { count: 'rows', role: 'ordered' },
@@ -68,7 +65,18 @@ export const modelInput = (
       horizon: planHorizon,
       dates: { planned: 'planned' },
       links: { region: 'region', 'product.family': 'family' },
-      measures: { budget: { sum: 'amount', spread, unrelated: 'repeat' }, posts: { countDistinct: 'family', unrelated: 'repeat' } },
+      recorded: 'recorded',
+      versionKey: ['planned', 'region', 'family'],
+      measures: {
+        budget: { sum: 'amount', spread, unrelated: 'repeat' },
+        'budget-fine': {
+          sum: 'amount',
+          spread,
+          spreadAcross: { product: shape },
+          unrelated: 'repeat',
+        },
+        posts: { countDistinct: 'family', unrelated: 'repeat' },
+      },
     },
     stock: {
       source: 'stock',
@@ -131,20 +139,27 @@ const regionMembers = (region: string | undefined): Record<string, string> => {
   return known ? { ...known } : { region: '(unknown)', country: '(unknown)' };
 };
 
+const sizeOf = (amount: number | undefined): string => (amount === undefined || amount < 0 ? '(none)' : amount < 100 ? 'small' : 'large');
+
 export interface Data {
   readonly sales: readonly Sale[];
   readonly budget: readonly { readonly planned: number; readonly amount: number; readonly region: string; readonly family: string }[];
   readonly stock: readonly { readonly counted: number; readonly quantity: number; readonly product: string }[];
-  readonly spread: 'even' | 'working-days' | 'none';
-  readonly grain: 'month' | 'quarter' | 'week';
+  readonly spread: 'even' | 'working-days' | 'none' | { readonly like: string };
+  readonly grain: 'month' | 'quarter' | 'week' | 'fiscal-month' | 'retail-month' | 'season';
   readonly horizon: 'plan' | 'actual';
+  /** Filters fixed when the book is opened (V3). */
+  readonly fixed: Readonly<Record<string, readonly string[]>>;
+  /** In which a budget lies on products. */
+  readonly shape: string;
 }
 
 export const data: fc.Arbitrary<Data> = fc.record({
   sales: fc.array(sale, { minLength: 1, maxLength: 60 }),
   budget: fc.array(
     fc.record({
-      planned: fc.integer({ min: FIRST, max: FIRST + 760 }),
+      // Few days, so that some rows are revisions of each other.
+      planned: fc.integer({ min: 0, max: 25 }).map((k) => FIRST + k * 30),
       amount: money,
       region: key('n', 's', 'a'),
       family: key('Herbs', 'Trees'),
@@ -155,16 +170,27 @@ export const data: fc.Arbitrary<Data> = fc.record({
     minLength: 1,
     maxLength: 30,
   }),
-  spread: key('even', 'working-days', 'none'),
-  grain: key('month', 'quarter', 'week'),
+  spread: fc.oneof(
+    key('even', 'working-days', 'none'),
+    key('lines', 'revenue vs year-earlier', 'revenue over rolling-7-days').map((like) => ({ like })),
+  ),
+  grain: key('month', 'quarter', 'week', 'fiscal-month', 'retail-month', 'season'),
   horizon: key('plan', 'actual'),
+  fixed: fc.oneof(
+    { weight: 4, arbitrary: fc.constant<Data['fixed']>({}) },
+    { weight: 1, arbitrary: fc.constantFrom<Data['fixed'][]>({ region: ['North', 'South'] }, { family: ['Herbs'] }) },
+  ),
+  shape: key('revenue vs year-earlier', 'lines over to-date', 'lines over to-date', 'revenue over to-date'),
 });
 
 /** Tables as a user would pass them, and the same rows as the reference reads them. */
 export const worldOf = (
   drawn: Data,
 ): { readonly world: RefWorld; readonly tables: Readonly<Record<string, Record<string, unknown>[]>> } => {
-  const model = defineModel(modelInput(drawn.spread, drawn.grain, drawn.horizon));
+  const model = defineModel(
+    // Seasons have no year to be earlier by (C5).
+    modelInput(drawn.spread, drawn.grain, drawn.horizon, drawn.grain === 'season' && drawn.shape.includes('vs') ? 'revenue' : drawn.shape),
+  );
   const sales = drawn.sales.map((row) => {
     const shipped = row.ordered === undefined || row.wait === undefined ? undefined : row.ordered + row.wait;
     const promised = row.ordered === undefined ? undefined : row.ordered + row.promise;
@@ -181,19 +207,20 @@ export const worldOf = (
     })),
     regions: Object.entries(REGIONS).map(([id, attributes]) => ({ id, ...attributes })),
     products: Object.entries(PRODUCTS).map(([id, attributes]) => ({ id, ...attributes })),
-    budget: drawn.budget.map((row) => ({ ...row, planned: iso(row.planned) })),
+    budget: drawn.budget.map((row, k) => ({ ...row, planned: iso(row.planned), recorded: iso(FIRST + k * 20) })),
     stock: drawn.stock.map((row) => ({ ...row, counted: iso(row.counted) })),
   };
   const rows: Record<string, RefRow[]> = {
     sales: sales.map((row) => ({
       dates: { ordered: row.ordered, promised: row.promised, shipped: row.shipped },
-      members: { ...regionMembers(row.region), ...PRODUCTS[row.product], channel: row.channel },
+      members: { ...regionMembers(row.region), ...PRODUCTS[row.product], channel: row.channel, size: sizeOf(row.amount) },
       columns: { amount: row.amount, order: row.order },
     })),
-    budget: drawn.budget.map((row) => ({
+    budget: drawn.budget.map((row, k) => ({
+      recorded: FIRST + k * 20,
       dates: { planned: row.planned },
       members: { ...regionMembers(row.region), family: row.family },
-      columns: { amount: row.amount, family: row.family },
+      columns: { amount: row.amount, family: row.family, region: row.region, planned: row.planned },
     })),
     stock: drawn.stock.map((row) => ({
       dates: { counted: row.counted },
@@ -210,8 +237,10 @@ export const worldOf = (
       rows,
       listed,
       holidays: new Set(HOLIDAYS.map(fromIso)),
+      products: Object.values(PRODUCTS),
+      fixed: drawn.fixed,
       reaches: {
-        sales: ['region', 'country', 'product', 'family', 'channel'],
+        sales: ['region', 'country', 'product', 'family', 'channel', 'size'],
         budget: ['region', 'country', 'family'].filter((name) => name !== ''),
         stock: ['product', 'family'],
       },
@@ -222,7 +251,11 @@ export const worldOf = (
 
 export const openWorld = async (drawn: Data): Promise<Drawn> => {
   const { world, tables } = worldOf(drawn);
-  return { world, model: world.model, book: await open(world.model, memory(tables), { clock: () => Date.parse('2025-07-01T12:00:00Z') }) };
+  return {
+    world,
+    model: world.model,
+    book: await open(world.model, memory(tables), { where: drawn.fixed, clock: () => Date.parse('2025-07-01T12:00:00Z') }),
+  };
 };
 
 const MEASURES = [
@@ -237,6 +270,7 @@ const MEASURES = [
   'lead-time',
   'working-lead',
   'budget',
+  'budget-fine',
   'posts',
   'per-order',
   'attainment',
@@ -344,7 +378,7 @@ const FORMS = ['', ' as difference', ' as change', ' as ratio', ' as index', ' a
 
 const leaf: fc.Arbitrary<string> = fc
   .record({
-    measure: fc.constantFrom(...MEASURES),
+    measure: fc.oneof({ weight: 5, arbitrary: fc.constantFrom(...MEASURES) }, { weight: 1, arbitrary: fc.constant('budget-fine') }),
     role: fc.option(key('ordered', 'shipped', 'promised'), { nil: undefined, freq: 2 }),
     window: fc.option(window, { nil: undefined }),
     across: fc.option(key('all', 'region', '(region, family)'), { nil: undefined, freq: 6 }),
@@ -400,7 +434,19 @@ export const question: fc.Arbitrary<Question> = fc
       },
       { weight: 1, arbitrary: fc.constant(undefined) },
     ),
-    per: fc.constantFrom(undefined, ['region'], ['country'], ['family'], ['region', 'family'], ['channel']),
+    per: fc.constantFrom(
+      undefined,
+      ['region'],
+      ['country'],
+      ['family'],
+      ['region', 'family'],
+      ['channel'],
+      ['product'],
+      ['product'],
+      ['family', 'product'],
+      ['product', 'region'],
+      ['size'],
+    ),
     start: day,
     length: fc.integer({ min: 0, max: 400 }),
     style: fc.constantFrom('dates', 'months', 'year', 'quarters', 'weeks'),
@@ -411,10 +457,22 @@ export const question: fc.Arbitrary<Question> = fc
       { region: ['North', 'Alps'] },
       { family: 'Herbs' },
       { channel: 'web' },
+      { product: ['Basil', 'Maple'] },
+      { size: 'large' },
+    ),
+    knownBy: fc.option(
+      fc.integer({ min: 0, max: 30 }).map((k) => iso(FIRST + k * 20 + 5)),
+      { nil: undefined, freq: 3 },
     ),
     totals: fc.constantFrom(undefined, true, ['axis' as const], ['members' as const]),
+    order: fc.option(
+      fc.tuple(leaf, fc.constantFrom('', ' desc')).map(([text, direction]) => `${text}${direction}`),
+      { nil: undefined, freq: 2 },
+    ),
+    limit: fc.option(fc.integer({ min: 1, max: 2 }), { nil: undefined, freq: 2 }),
+    rest: fc.boolean(),
   })
-  .map(({ show, by, per, start, length, style, asOf, where, totals }) => {
+  .map(({ show, by, per, start, length, style, asOf, where, totals, knownBy, order, limit, rest }) => {
     const end = start + (by === 'day' ? length % 40 : length);
     const ends = [iso(start), iso(end)];
     const quarter = (text: string) => `${text.slice(0, 4)}-Q${Math.ceil(Number(text.slice(5, 7)) / 3)}`;
@@ -440,6 +498,9 @@ export const question: fc.Arbitrary<Question> = fc
       range,
       asOf,
       where,
+      knownBy,
+      ...(per === undefined || Array.isArray(by) ? {} : { order: order === undefined ? undefined : [order] }),
+      ...(per === undefined ? {} : { limit, rest: limit === undefined ? undefined : rest }),
       totals: Array.isArray(by) && totals !== undefined ? ['members'] : totals,
     };
     return Object.fromEntries(Object.entries(question).filter(([, value]) => value !== undefined)) as Question;

@@ -5,6 +5,7 @@ import type { Question } from '../../src/model/schema.ts';
 import { parseShift, parseWindow } from '../../src/windows/syntax.ts';
 import {
   iso,
+  plusMonths,
   type RefComparison,
   type RefLaid,
   type RefPlace,
@@ -22,6 +23,8 @@ export interface RefRow {
   readonly dates: Readonly<Record<string, number | undefined>>;
   readonly members: Readonly<Record<string, string>>;
   readonly columns: Readonly<Record<string, number | string | undefined>>;
+  /** The day a revision was recorded. */
+  readonly recorded?: number;
 }
 
 export interface RefWorld {
@@ -31,6 +34,9 @@ export interface RefWorld {
   readonly reaches: Readonly<Record<string, readonly string[]>>;
   readonly listed: ReadonlyMap<string, readonly Span[]>;
   readonly holidays: ReadonlySet<number>;
+  /** Filters fixed when the book was opened (V3). */
+  readonly fixed: Readonly<Record<string, readonly string[]>>;
+  readonly products: readonly { readonly product: string; readonly family: string }[];
 }
 
 type Cell = { readonly kind: 'value'; readonly v: number } | { readonly kind: 'nothing' } | { readonly kind: 'blank' };
@@ -50,23 +56,42 @@ export const reference = (world: RefWorld, question: Question): RefAnswer => {
   const unit = (name: string) => refUnit(name, model, world.listed);
   const working = (d: number): boolean => (((d + 3) % 7) + 7) % 7 < 5 && !world.holidays.has(d);
   const grainOf = (fact: Fact) => unit(fact.grain);
-  const latest = Math.max(
-    ...[...model.facts.values()]
-      .filter(({ horizon }) => horizon === 'actual')
-      .flatMap((fact) => {
-        const [role] = fact.roles.keys();
-        return world.rows[fact.name].flatMap(({ dates }) => {
-          const d = dates[role];
-          return d === undefined ? [] : [grainOf(fact).at(d)?.end ?? d];
-        });
-      }),
-  );
-  const asOf = question.asOf === undefined || question.asOf === 'latest' ? latest : Date.parse(`${question.asOf}T00:00:00Z`) / 86_400_000;
+  const knownBy = question.knownBy === undefined ? Number.POSITIVE_INFINITY : Date.parse(`${question.knownBy}T00:00:00Z`) / 86_400_000;
+  /** The rows there are: of revisions the last one of each key that was recorded by then (G7). */
+  const known = new Map<string, readonly RefRow[]>();
+  const rowsOf = (fact: Fact): readonly RefRow[] => {
+    let rows = known.get(fact.name);
+    if (!rows) {
+      const allowed = (row: RefRow) =>
+        Object.entries(world.fixed).every(([name, keep]) => !world.reaches[fact.name].includes(name) || keep.includes(row.members[name]));
+      const all = world.rows[fact.name].filter((row) => allowed(row) && (row.recorded ?? 0) <= knownBy);
+      const keyOf = (row: RefRow) => JSON.stringify(fact.versionKey.map((name) => row.columns[name] ?? null));
+      rows =
+        fact.recorded === undefined
+          ? all
+          : all.filter((row) => !all.some((other) => keyOf(other) === keyOf(row) && (other.recorded ?? 0) > (row.recorded ?? 0)));
+      known.set(fact.name, rows);
+    }
+    return rows;
+  };
+  const latest = () =>
+    Math.max(
+      ...[...model.facts.values()]
+        .filter(({ horizon }) => horizon === 'actual')
+        .flatMap((fact) => {
+          const [role] = fact.roles.keys();
+          return rowsOf(fact).flatMap(({ dates }) => {
+            const d = dates[role];
+            return d === undefined ? [] : [grainOf(fact).at(d)?.end ?? d];
+          });
+        }),
+    );
+  const asOf = question.asOf === undefined || question.asOf === 'latest' ? latest() : Date.parse(`${question.asOf}T00:00:00Z`) / 86_400_000;
   const filters = Object.entries(question.where ?? {}).map(([name, test]) => ({ name, keep: new Set([test].flat().map(String)) }));
 
   /** First and last day of a fact in a role (W11), whole periods for coarse facts. */
   const history = (fact: Fact, role: string): Span | undefined => {
-    const days = world.rows[fact.name].flatMap(({ dates }) => dates[role] ?? []);
+    const days = rowsOf(fact).flatMap(({ dates }) => dates[role] ?? []);
     if (days.length === 0) return undefined;
     const grain = grainOf(fact);
     const start = Math.min(...days.map((d) => grain.at(d)?.start ?? d));
@@ -86,6 +111,10 @@ export const reference = (world: RefWorld, question: Question): RefAnswer => {
     readonly across?: 'all' | readonly string[];
     readonly seen: { any: boolean };
     readonly time: RefTime;
+    /** A shape: the question's filters do not reach it (G3, G6). */
+    readonly shape?: true;
+    /** The row of the others: without these members (R1). */
+    readonly others?: ReadonlySet<string>;
   }
 
   const placeOf = (context: Context, over: NamedWindow | undefined, horizon: string): RefPlace | undefined => {
@@ -115,15 +144,26 @@ export const reference = (world: RefWorld, question: Question): RefAnswer => {
     const reach = world.reaches[fact.name];
     const names = Object.keys(context.tuple).filter((name) => context.across !== 'all' && !context.across?.includes(name));
     const own = names.filter((name) => reach.includes(name));
-    const repeated = own.length < Object.keys(context.tuple).length;
+    // Members below what the fact links to, reached by spreading (G6).
+    const shape = measure.spreadAcross.get('product');
+    const below = shape !== undefined && names.includes('product') ? context.tuple.product : undefined;
+    const wantedBelow = shape === undefined || context.shape ? undefined : filters.find(({ name }) => name === 'product')?.keep;
+    const repeated = own.length + (below === undefined ? 0 : 1) < Object.keys(context.tuple).length;
     const actualOf = (name: string) => fact.roles.get(name)?.horizon === 'actual';
-    const visible = world.rows[fact.name].filter((row) => {
+    const visible = rowsOf(fact).filter((row) => {
       const entered = fact.enters === undefined ? undefined : row.dates[fact.enters];
       return !(entered !== undefined && entered > asOf);
     });
+    const sees = (name: string) =>
+      context.across !== 'all' && !context.across?.includes(name) && (reach.includes(name) || (shape !== undefined && name === 'product'));
+    const others = context.others !== undefined && (question.per ?? []).every(sees) ? context.others : undefined;
+    const listed = (members: Readonly<Record<string, string>>): boolean =>
+      others?.has(JSON.stringify((question.per ?? []).map((name) => members[name]))) ?? false;
+    const othersBelow = others !== undefined && !(question.per ?? []).every((name) => reach.includes(name));
     const rows = visible.filter((row) => {
+      if (!othersBelow && listed(row.members)) return false;
       const passes = (name: string, keep: ReadonlySet<string>) => !reach.includes(name) || keep.has(row.members[name]);
-      if (!filters.every(({ name, keep }) => passes(name, keep))) return false;
+      if (!context.shape && !filters.every(({ name, keep }) => passes(name, keep))) return false;
       if (!Object.entries(measure.where ?? {}).every(([name, test]) => [test].flat().map(String).includes(row.members[name]))) return false;
       return own.every((name) => row.members[name] === context.tuple[name]);
     });
@@ -167,10 +207,24 @@ export const reference = (world: RefWorld, question: Question): RefAnswer => {
       const d = row.dates[role];
       return d === undefined ? undefined : grain.at(d);
     };
+    /** The part of a row's amount that lies on the finer members asked for. */
+    const shareBelow = (row: RefRow): number => {
+      if (shape === undefined || (below === undefined && wantedBelow === undefined && !othersBelow)) return 1;
+      const shares = productShares(shape, row, periodOf(row) as Span, fact);
+      let sum = 0;
+      for (const [name, share] of shares)
+        if (
+          (below === undefined || name === below) &&
+          (wantedBelow === undefined || wantedBelow.has(name)) &&
+          !(othersBelow && listed({ ...row.members, product: name }))
+        )
+          sum += share;
+      return sum;
+    };
     const inside = rows.filter((row) => {
       const period = periodOf(row);
       if (!period || period.start > end || period.end < start) return false;
-      return !(coarse && horizon === 'actual' && period.end > asOf);
+      return !(coarse && horizon === 'actual' && period.end > asOf) && shareBelow(row) > 0;
     });
     if (aggregate.kind !== 'days-between') note(inside.length);
     const values = inside.map(net).filter((v) => v !== undefined);
@@ -227,17 +281,30 @@ export const reference = (world: RefWorld, question: Question): RefAnswer => {
         let parts = 0;
         for (const row of inside) {
           const period = periodOf(row) as Span;
-          const amount = aggregate.kind === 'count' ? (column === undefined || row.columns[column] !== undefined ? 1 : 0) : (net(row) ?? 0);
+          const amount =
+            (aggregate.kind === 'count' ? (column === undefined || row.columns[column] !== undefined ? 1 : 0) : (net(row) ?? 0)) *
+            shareBelow(row);
           if (!coarse || (period.start >= start && period.end <= end)) {
-            total = exactSum([total, amount]);
+            total = below === undefined && wantedBelow === undefined && !othersBelow ? exactSum([total, amount]) : total + amount;
             continue;
           }
           const weigh = (from: number, to: number): number => {
             let count = 0;
-            for (let d = from; d <= to; d++) if (measure.spread === 'even' || working(d)) count++;
+            for (let d = from; d <= to; d++)
+              count +=
+                typeof measure.spread === 'object'
+                  ? dayWeight(measure.spread.like, d).weight
+                  : measure.spread === 'even' || working(d)
+                    ? 1
+                    : 0;
             return count;
           };
-          const even = weigh(period.start, period.end) === 0;
+          const unread = (): boolean => {
+            for (let d = period.start; d <= period.end; d++)
+              if (typeof measure.spread === 'object' && dayWeight(measure.spread.like, d).unread) return true;
+            return false;
+          };
+          const even = !(weigh(period.start, period.end) > 0) || unread();
           const [from, to] = [Math.max(period.start, start), Math.min(period.end, end)];
           parts += even
             ? (amount * (to - from + 1)) / (period.end - period.start + 1)
@@ -247,8 +314,53 @@ export const reference = (world: RefWorld, question: Question): RefAnswer => {
       }
     }
   };
+  const shapeAt = (text: string, place: RefPlace, unitName: string, tuple: Readonly<Record<string, string>>): Cell => {
+    const shaped: RefTime = { ...time, axis: { kind: 'unit', unit: unit(unitName) } };
+    return evaluate(parseReading(text), {
+      places: [place],
+      mode: 'row',
+      windows: undefined,
+      row: 0,
+      tuple,
+      chain: [],
+      seen: { any: false },
+      time: shaped,
+      shape: true,
+    });
+  };
+  const days = new Map<string, { weight: number; unread: boolean }>();
+  /** The weight of a day in the shape of a reading, and whether that would have to look past the as-of date (G3). */
+  const dayWeight = (text: string, d: number): { weight: number; unread: boolean } => {
+    const key = `${text} ${d}`;
+    let found = days.get(key);
+    if (!found) {
+      const cell = shapeAt(text, refPlace(d, d, asOf), 'day', {});
+      const read = text.includes('vs year-earlier') ? plusMonths(d, -12, false) : d;
+      found = { weight: cell.kind === 'value' && cell.v > 0 ? cell.v : 0, unread: read > asOf };
+      days.set(key, found);
+    }
+    return found;
+  };
+  const shares = new Map<string, ReadonlyMap<string, number>>();
+  /** How a row's amount lies on the products of its family: by the shape over its whole period, else alike (G6). */
+  const productShares = (text: string, row: RefRow, period: Span, fact: Fact): ReadonlyMap<string, number> => {
+    const { region, family } = row.members;
+    const key = `${text} ${period.start} ${region} ${family}`;
+    let found = shares.get(key);
+    if (!found) {
+      const names = world.products.filter((product) => product.family === family).map(({ product }) => product);
+      const weights = names.map((product) => {
+        const cell = shapeAt(text, refPlace(period.start, period.end, Number.POSITIVE_INFINITY), fact.grain, { region, family, product });
+        return cell.kind === 'value' && cell.v > 0 ? cell.v : 0;
+      });
+      const sum = weights.reduce((a, b) => a + b, 0);
+      found = new Map(names.map((product, k) => [product, sum > 0 ? weights[k] / sum : 1 / names.length]));
+      shares.set(key, found);
+    }
+    return found;
+  };
   const grainHistory = (fact: Fact, role: string): Span => {
-    const days = world.rows[fact.name].flatMap(({ dates }) => dates[role] ?? []);
+    const days = rowsOf(fact).flatMap(({ dates }) => dates[role] ?? []);
     return { start: Math.min(...days), end: Math.max(...days) };
   };
 
@@ -338,35 +450,103 @@ export const reference = (world: RefWorld, question: Question): RefAnswer => {
   const per = question.per ?? [];
   const tuples = new Map<string, Record<string, string>>();
   if (per.length === 0) tuples.set('', {});
-  for (const rows of Object.values(world.rows)) {
-    for (const { members } of rows)
+  for (const fact of model.facts.values()) {
+    for (const { members } of rowsOf(fact))
       if (per.length > 0 && per.every((name) => members[name] !== undefined))
         tuples.set(JSON.stringify(per.map((name) => members[name])), Object.fromEntries(per.map((name) => [name, members[name]])));
+    // Amounts that are spread lie on every product of their family.
+    for (const { members } of rowsOf(fact)) {
+      for (const { product, family } of world.products) {
+        const finer: Record<string, string> = { ...members, product };
+        if (members.product === undefined && members.family === family && per.length > 0 && per.every((name) => finer[name] !== undefined))
+          tuples.set(JSON.stringify(per.map((name) => finer[name])), Object.fromEntries(per.map((name) => [name, finer[name]])));
+      }
+    }
   }
   const readings = question.show.map((show) => parseReading(typeof show === 'string' ? show : show.is));
-  const cells = (row: number, mode: 'row' | 'total', tuple: Record<string, string>, seen: { any: boolean }) =>
-    readings.map((reading) => {
-      const cell = evaluate(reading, { places, mode, windows, row, tuple, chain: [], seen, time });
+  const cells = (
+    row: number,
+    mode: 'row' | 'total',
+    tuple: Record<string, string>,
+    seen: { any: boolean },
+    list = readings,
+    others?: ReadonlySet<string>,
+  ) =>
+    list.map((reading) => {
+      const cell = evaluate(reading, { places, mode, windows, row, tuple, chain: [], seen, time, others });
       return cell.kind === 'value' ? cell.v : null;
     });
   const shown: { tuple: Record<string, string>; rows: (number | null)[][] }[] = [];
+  // A comparison that cannot be laid out is an error even where there is nothing to show.
+  if (tuples.size === 0) places.forEach((_, row) => cells(row, 'row', {}, { any: false }));
   for (const tuple of tuples.values()) {
     const seen = { any: false };
     const rows = places.map((_, row) => cells(row, 'row', tuple, seen));
     if (seen.any || per.length === 0) shown.push({ tuple, rows });
   }
+  // Members by their texts, those without a name last; by a reading over the whole range where one is asked for (R1).
+  const special = (text: string) => (text === '(none)' ? 1 : text === '(unknown)' ? 2 : 0);
+  const isSpecial = (entry: (typeof shown)[0]) => per.some((name) => special(entry.tuple[name]) > 0);
+  const natural = (a: (typeof shown)[0], b: (typeof shown)[0]): number => {
+    for (const name of per) {
+      const [x, y] = [a.tuple[name], b.tuple[name]];
+      const order =
+        special(x) - special(y) ||
+        (name === 'size' ? ['small', 'large'].indexOf(x) - ['small', 'large'].indexOf(y) : x < y ? -1 : x > y ? 1 : 0);
+      if (order !== 0) return order;
+    }
+    return 0;
+  };
+  shown.sort(natural);
+  const order = (question.order ?? []).map((text) => ({
+    reading: parseReading(text.replace(/ (asc|desc)$/, '')),
+    sign: text.endsWith(' desc') ? -1 : 1,
+  }));
+  if (order.length > 0) {
+    const ranks = new Map(
+      shown.map((entry) => [
+        entry,
+        cells(
+          0,
+          'total',
+          entry.tuple,
+          { any: false },
+          order.map(({ reading }) => reading),
+        ),
+      ]),
+    );
+    shown.sort((a, b) => {
+      if (isSpecial(a) !== isSpecial(b)) return isSpecial(a) ? 1 : -1;
+      for (const [k, { sign }] of order.entries()) {
+        const [x, y] = [ranks.get(a)?.[k] ?? null, ranks.get(b)?.[k] ?? null];
+        if (x === null || y === null) {
+          if (x !== y) return x === null ? 1 : -1;
+        } else if (x !== y) return sign * (x - y);
+      }
+      return natural(a, b);
+    });
+  }
+  const regular = shown.filter((entry) => !isSpecial(entry));
+  const limit = question.limit ?? Number.POSITIVE_INFINITY;
+  const list = [...regular.slice(0, limit), ...shown.filter(isSpecial)];
+  const rest =
+    question.rest && regular.length > limit ? new Set(list.map(({ tuple }) => JSON.stringify(per.map((name) => tuple[name])))) : undefined;
   const wanted = question.totals === true ? ['members', 'axis'] : question.totals || [];
   const totals: (string | number | null)[][] = [];
   if (wanted.includes('members') && per.length > 0)
     totals.push(...places.map((_, row) => [labels[row], ...per.map(() => 'Total'), ...cells(row, 'row', {}, { any: false })]));
   if (wanted.includes('axis') && !windows && places.length > 0) {
-    for (const { tuple } of shown) totals.push(['Total', ...per.map((name) => tuple[name]), ...cells(0, 'total', tuple, { any: false })]);
+    for (const { tuple } of list) totals.push(['Total', ...per.map((name) => tuple[name]), ...cells(0, 'total', tuple, { any: false })]);
+    if (rest) totals.push(['Total', ...per.map(() => '(others)'), ...cells(0, 'total', {}, { any: false }, readings, rest)]);
     if (wanted.includes('members') && per.length > 0)
       totals.push(['Total', ...per.map(() => 'Total'), ...cells(0, 'total', {}, { any: false })]);
   }
   return {
     labels,
-    rows: places.flatMap((_, row) => shown.map(({ tuple, rows }) => [labels[row], ...per.map((name) => tuple[name]), ...rows[row]])),
+    rows: places.flatMap((_, row) => [
+      ...list.map(({ tuple, rows }) => [labels[row], ...per.map((name) => tuple[name]), ...rows[row]]),
+      ...(rest ? [[labels[row], ...per.map(() => '(others)'), ...cells(row, 'row', {}, { any: false }, readings, rest)]] : []),
+    ]),
     totals,
   };
 };

@@ -1,21 +1,12 @@
 import { NO_DAY } from '../../calendar/day.ts';
 import { DurchblickError } from '../../errors.ts';
-import type { Filter, MemberTest } from '../../plan/request.ts';
+import { compareTexts } from '../../kernels/text.ts';
+import { passes } from '../../plan/members.ts';
+import type { Filter } from '../../plan/request.ts';
 import { filterKey } from '../../plan/request.ts';
 import { keyText } from './columns.ts';
 import type { FactData } from './facts.ts';
 import type { Lists } from './room.ts';
-
-const isNumber = (text: string): boolean => text.trim() !== '' && !Number.isNaN(Number(text));
-
-/** Whether a member passes a test (M3): listed, not listed, or between two ends, as numbers where all are. */
-export const passes = (text: string, test: MemberTest): boolean => {
-  if (test.values && !test.values.includes(text)) return false;
-  if (test.not?.includes(text)) return false;
-  const before = (a: string, b: string) => (isNumber(a) && isNumber(b) ? Number(a) < Number(b) : a < b);
-  if (test.from !== undefined && before(text, String(test.from))) return false;
-  return !(test.to !== undefined && before(String(test.to), text));
-};
 
 /** Sets to 0 the rows of a mask that do not meet a filter. */
 const apply = (mask: Uint8Array, filter: Filter, data: FactData): void => {
@@ -73,6 +64,13 @@ const apply = (mask: Uint8Array, filter: Filter, data: FactData): void => {
   }
 };
 
+/** Which of two moments on one day is the later: of instants and numbers by value, of texts by their characters. */
+const sameDayOrder = (a: unknown, b: unknown): number => {
+  if (a instanceof Date && b instanceof Date) return a.getTime() - b.getTime();
+  if (typeof a === 'number' && typeof b === 'number') return a - b;
+  return compareTexts(String(a ?? ''), String(b ?? ''));
+};
+
 /** Rows that are the last version of their key recorded on or before a day (G7). */
 const versions = (mask: Uint8Array, data: FactData, recordedDays: Int32Array, knownBy: number | undefined): void => {
   const { fact, table } = data;
@@ -87,13 +85,7 @@ const versions = (mask: Uint8Array, data: FactData, recordedDays: Int32Array, kn
       latest.set(key, i);
       continue;
     }
-    const later =
-      recordedDays[i] - recordedDays[before] ||
-      (keyText(recorded[i] ?? '') > keyText(recorded[before] ?? '')
-        ? 1
-        : keyText(recorded[i] ?? '') === keyText(recorded[before] ?? '')
-          ? 0
-          : -1);
+    const later = recordedDays[i] - recordedDays[before] || sameDayOrder(recorded[i], recorded[before]);
     if (later === 0) {
       throw new DurchblickError(
         'doubled-version',

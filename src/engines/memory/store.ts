@@ -4,6 +4,7 @@ import { DurchblickError, suggest } from '../../errors.ts';
 import type { Files } from '../../files/files.ts';
 import { countEvents, NEVER, type Sightings } from '../../kernels/events.ts';
 import { prefixSums } from '../../kernels/lookups.ts';
+import { compareTexts } from '../../kernels/text.ts';
 import type { Expression } from '../../language/syntax.ts';
 import { type AttributeRef, NONE, UNKNOWN } from '../../model/attributes.ts';
 import type { Fact, Model } from '../../model/model.ts';
@@ -151,10 +152,15 @@ export const openStore = async (
     if (attribute.kind === 'attribute') {
       const dimension = dimensions.get(attribute.dimension.name);
       if (dimension) return dimension.members(attribute.attribute);
-      for (const { data } of facts.values()) {
-        if (data.fact.links.some((link) => link.part === attribute.part)) for (const text of data.members(attribute).texts) seen.add(text);
+      for (const { data, mask } of facts.values()) {
+        if (!data.fact.links.some((link) => link.part === attribute.part)) continue;
+        const { codes, texts } = data.members(attribute);
+        // Members that only unseen rows have are not there (V3).
+        const visible = options.fixed.get(data.fact.name)?.length ? mask([], undefined) : undefined;
+        if (!visible) for (const text of texts) seen.add(text);
+        else visible.forEach((is, i) => is === 1 && seen.add(texts[codes[i]]));
       }
-      return [...seen].filter((text) => text !== NONE && text !== UNKNOWN).sort();
+      return [...seen].filter((text) => text !== NONE && text !== UNKNOWN).sort(compareTexts);
     }
     for (const fact of model.facts.values()) for (const label of fact.bands.get(attribute.band)?.labels ?? []) seen.add(label);
     return [...seen];
@@ -187,6 +193,17 @@ export const openStore = async (
     },
     bounds,
     members,
+    combinations: async (dimension, attributes) => {
+      const data = dimensions.get(dimension.name);
+      if (!data) return [];
+      const lists = attributes.map((attribute) => data.texts(attribute));
+      const found = new Map<string, readonly string[]>();
+      for (let row = 0; row < data.rows; row++) {
+        const tuple = lists.map((list) => list[row]);
+        found.set(JSON.stringify(tuple), tuple);
+      }
+      return [...found.values()];
+    },
     lateRoles: async (fact) => {
       const { data } = opened(fact);
       const entered = data.roles.get(fact.enters ?? '')?.days;

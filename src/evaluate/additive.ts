@@ -1,0 +1,144 @@
+import { isoOf } from '../calendar/day.ts';
+import type { AggregateRequest, Filter, RowValue, Segments } from '../plan/request.ts';
+import { type AdditiveCells, spreadAcross } from './across.ts';
+import { BLANK } from './column.ts';
+import type { Cells } from './cubes.ts';
+import { noteReversed } from './levels.ts';
+import { additive, counting, finish, noteInexact, rowsOf, rowValueOf } from './parts.ts';
+import { lookupRuns, type Runs, runsOf, sharedSums } from './runs.ts';
+import type { Evaluation, LeafData, LeafTask } from './scope.ts';
+import { shareOf } from './spread.ts';
+
+/** Sums, counts, averages and extremes: lookups on a day cube, with the share of cut periods of coarse facts (G4). */
+export const simple = async (task: LeafTask, evaluation: Evaluation): Promise<LeafData> => {
+  const { leaf, lay, where } = task;
+  const { measure } = leaf;
+  const { fact } = measure;
+  const { kind } = measure.aggregate;
+  const own = evaluation.segments(fact, leaf.role.name);
+  const segments = task.fine ? own : (task.segments ?? own);
+  const extreme = kind === 'min' || kind === 'max';
+  const load = async (attributes: LeafTask['attributes']): Promise<AdditiveCells> => {
+    const rowSet = { ...rowsOf(task, leaf.role.name, evaluation), attributes };
+    const ask = (aggregate: AggregateRequest) => evaluation.cubes.cells(rowSet, segments, aggregate, evaluation.signal);
+    const [rows, count, cells] = await Promise.all([
+      ask({ kind: 'rows', where }),
+      ask(counting(leaf, where)),
+      ask(extreme ? { kind, value: rowValueOf(leaf) as RowValue, where } : additive(leaf, where)),
+    ]);
+    if (!extreme) noteInexact(cells, task, evaluation);
+    return { rows, count, cells };
+  };
+  const { rows, count, cells } = await spreadAcross(task, segments, load, evaluation);
+  const width = cells.tuples.length;
+  const unseen = fact.grain !== 'day' && leaf.role.horizon === 'actual' ? evaluation.frame.asOf : undefined;
+  const runs = runsOf(lay, segments, unseen);
+  const seen = lookupRuns(rows.sums(), runs, width);
+  const counted = lookupRuns(count.sums(), runs, width);
+  if (unseen !== undefined) noteUnfinished(task, segments, evaluation);
+  if (extreme) return finish(task, cells.tuples, lookupRuns(cells.extreme(kind), runs, width), counted, seen, cells.scale);
+  if (kind === 'average') {
+    const sums = lookupRuns(cells.sums(), runs, width);
+    const factor = 10 ** Math.max(cells.scale, 0);
+    return finish(
+      task,
+      cells.tuples,
+      sums.map((sum, k) => sum / factor / counted[k]),
+      counted,
+      seen,
+      -1,
+    );
+  }
+  const cut = runs.i.some((_, row) => runs.i[row] <= runs.j[row] && (runs.left[row] === 1 || runs.right[row] === 1));
+  if (!cut) return finish(task, cells.tuples, lookupRuns(cells.sums(), runs, width), counted, seen, cells.scale);
+  if (measure.spread === 'none') return withoutSpread(task, cells, runs, counted, seen, evaluation);
+  const share = await shareOf(leaf, segments, evaluation);
+  const sums = sharedSums(cells.sums(), cells.cells, runs, lay, segments, width, share);
+  const data = finish(task, cells.tuples, sums, counted, seen, Math.max(cells.scale, 0));
+  return { ...data, scale: -1 };
+};
+
+/** A period that a window cuts says nothing about its part: blank, and noted (G4). */
+const withoutSpread = (
+  task: LeafTask,
+  cells: Cells,
+  runs: Runs,
+  counted: Float64Array,
+  seen: Float64Array,
+  { notes }: Evaluation,
+): LeafData => {
+  const { measure } = task.leaf;
+  const data = finish(task, cells.tuples, lookupRuns(cells.sums(), runs, cells.tuples.length), counted, seen, cells.scale);
+  const width = cells.tuples.length;
+  let rows = 0;
+  for (let row = 0; row < runs.i.length; row++) {
+    if (runs.i[row] > runs.j[row] || (runs.left[row] === 0 && runs.right[row] === 0)) continue;
+    rows++;
+    data.values.fill(0, row * width, (row + 1) * width);
+    data.state.fill(BLANK, row * width, (row + 1) * width);
+    data.absent.state[row] = BLANK;
+  }
+  const grain = measure.fact.grain;
+  notes.add(`coarse-grain ${measure.name}`, {
+    code: 'coarse-grain',
+    measure: measure.name,
+    grain,
+    rows,
+    message: `${measure.name} is kept by ${grain} and not spread: blank where a window cuts a ${grain} (${rows} ${rows === 1 ? 'row' : 'rows'})`,
+  });
+  return data;
+};
+
+const noteUnfinished = (task: LeafTask, segments: Segments, { frame, notes }: Evaluation): void => {
+  const { starts, ends } = segments;
+  const at = ends.findIndex((end, k) => end > frame.asOf && starts[k] <= frame.asOf);
+  if (at < 0) return;
+  const { fact } = task.leaf.measure;
+  notes.add(`unfinished ${fact.name}`, {
+    code: 'unfinished-period',
+    fact: fact.name,
+    start: isoOf(starts[at]),
+    end: isoOf(ends[at]),
+    message: `${fact.name} is kept by ${fact.grain}; the ${fact.grain} from ${isoOf(starts[at])} to ${isoOf(ends[at])} is not over on ${isoOf(frame.asOf)} and not seen`,
+  });
+};
+
+/** Average of the days between two dates over the rows that have both in order (M6). */
+export const between = async (task: LeafTask, evaluation: Evaluation): Promise<LeafData> => {
+  const { leaf, lay, where } = task;
+  const { fact, aggregate } = leaf.measure;
+  if (aggregate.kind !== 'days-between') throw new Error('not days between');
+  const { from, until } = aggregate;
+  const both: Filter[] = [
+    { kind: 'date', role: from, is: 'present' },
+    { kind: 'date', role: until, is: 'present' },
+  ];
+  const { asOf } = evaluation.frame;
+  // A date after the as-of date is not known yet (A2); asked only where one can be.
+  const known: Filter[] = [from, until]
+    .filter(
+      (role) =>
+        role !== leaf.role.name && fact.roles.get(role)?.horizon === 'actual' && (evaluation.frame.bounds(fact, role)?.last ?? asOf) > asOf,
+    )
+    .map((role) => ({ kind: 'by', role, day: asOf }));
+  const rowSet = rowsOf(task, leaf.role.name, evaluation, [...both, { kind: 'order', from, until, is: 'forward' }, ...known]);
+  const segments = evaluation.segments(fact, leaf.role.name);
+  const value = aggregate;
+  const [rows, sums] = await Promise.all([
+    evaluation.cubes.cells(rowSet, segments, { kind: 'rows', where }, evaluation.signal),
+    evaluation.cubes.cells(rowSet, segments, { kind: 'sum', value, where }, evaluation.signal),
+    noteReversed(task, aggregate, evaluation),
+  ]);
+  const runs = runsOf(lay, segments, undefined);
+  const width = rows.tuples.length;
+  const counted = lookupRuns(rows.sums(), runs, width);
+  const total = lookupRuns(sums.sums(), runs, width);
+  return finish(
+    task,
+    rows.tuples,
+    total.map((sum, k) => sum / counted[k]),
+    counted,
+    counted,
+    -1,
+  );
+};

@@ -1,0 +1,137 @@
+import type { Day } from '../calendar/day.ts';
+import { extremes } from '../kernels/lookups.ts';
+import type { AggregateRequest, Filter, RowSet } from '../plan/request.ts';
+import type { Lay } from '../windows/lay.ts';
+import { additive, finish, noteInexact, rowsOf } from './parts.ts';
+import { lookupRuns, runsOf } from './runs.ts';
+import type { Evaluation, LeafData, LeafTask } from './scope.ts';
+
+/** A level between two roles: what has come in minus what has gone out by the last covered day (M5). */
+export const level = async (task: LeafTask, evaluation: Evaluation): Promise<LeafData> => {
+  const { leaf, lay, where } = task;
+  const { fact, open } = leaf.measure;
+  if (!open) throw new Error('not an open measure');
+  const forward: Filter = { kind: 'order', from: open.from, until: open.until, is: 'forward' };
+  const at = async (role: string, more: readonly Filter[], latest: Day) => {
+    const segments = evaluation.segments(fact, role);
+    const rowSet = rowsOf(task, role, evaluation, more);
+    const [rows, cells] = await Promise.all([
+      evaluation.cubes.cells(rowSet, segments, { kind: 'rows', where }, evaluation.signal),
+      evaluation.cubes.cells(rowSet, segments, additive(leaf, where), evaluation.signal),
+    ]);
+    const days: Lay = { ...lay, from: lay.to.map(() => segments.starts[0] ?? 0), to: lay.to.map((to) => Math.min(to, latest)) };
+    const runs = runsOf(days, segments, undefined);
+    const width = cells.tuples.length;
+    return { cells, rows: lookupRuns(rows.sums(), runs, width), values: lookupRuns(cells.sums(), runs, width) };
+  };
+  const untilActual = fact.roles.get(open.until)?.horizon === 'actual';
+  const [came, went] = await Promise.all([
+    at(open.from, [forward], Number.POSITIVE_INFINITY),
+    at(
+      open.until,
+      [forward, { kind: 'date', role: open.from, is: 'present' }],
+      untilActual ? evaluation.frame.asOf : Number.POSITIVE_INFINITY,
+    ),
+  ]);
+  noteInexact(came.cells, task, evaluation);
+  await noteReversed(task, open, evaluation);
+  // What went out came in before, so its members are among those that came in.
+  const width = came.cells.tuples.length;
+  const position = new Map(came.cells.tuples.map((tuple, m) => [JSON.stringify(tuple), m]));
+  const gone = went.cells.tuples.map((tuple) => position.get(JSON.stringify(tuple)) ?? -1);
+  const rows = came.rows.slice();
+  const values = came.values.slice();
+  for (let row = 0; row < lay.to.length; row++) {
+    gone.forEach((m, k) => {
+      if (m < 0) return;
+      rows[row * width + m] -= went.rows[row * gone.length + k];
+      values[row * width + m] -= went.values[row * gone.length + k];
+    });
+  }
+  return finish(task, came.cells.tuples, values, rows, rows, came.cells.scale);
+};
+
+export const noteReversed = async (
+  task: LeafTask,
+  { from, until }: { from: string; until: string },
+  evaluation: Evaluation,
+): Promise<void> => {
+  const { fact, name } = task.leaf.measure;
+  const rowSet = rowsOf(task, from, evaluation, [{ kind: 'order', from, until, is: 'reversed' }]);
+  const cells = await evaluation.cubes.cells(
+    { ...rowSet, attributes: [] },
+    evaluation.segments(fact, from),
+    { kind: 'rows', where: task.where },
+    evaluation.signal,
+  );
+  const count = cells.cells.reduce((sum, rows) => sum + rows, 0);
+  if (count > 0) {
+    evaluation.notes.add(`reversed ${name}`, {
+      code: 'reversed-dates',
+      measure: name,
+      rows: count,
+      message: `${name}: ${count} ${count === 1 ? 'row has' : 'rows have'} ${until} before ${from} and ${count === 1 ? 'is' : 'are'} left out`,
+    });
+  }
+};
+
+/** Levels that add up over members but not over time (M4). */
+export const acrossTime = async (task: LeafTask, evaluation: Evaluation): Promise<LeafData> => {
+  const { leaf, lay, where } = task;
+  const { measure } = leaf;
+  const { fact } = measure;
+  const way = measure.acrossTime;
+  const rowSet = rowsOf(task, leaf.role.name, evaluation);
+  const segments = evaluation.segments(fact, leaf.role.name);
+  const ask = (rows: RowSet, aggregate: AggregateRequest) => evaluation.cubes.cells(rows, segments, aggregate, evaluation.signal);
+  const [any, rows, cells] = await Promise.all([
+    // The days on which the fact has any row at all: before the question's filters and splits.
+    ask({ ...rowsOf({ ...task, filters: [] }, leaf.role.name, evaluation), attributes: [] }, { kind: 'rows', where: [] }),
+    ask(rowSet, { kind: 'rows', where }),
+    ask(rowSet, additive(leaf, where)),
+  ]);
+  const width = cells.tuples.length;
+  const unseen = fact.grain !== 'day' && leaf.role.horizon === 'actual' ? evaluation.frame.asOf : undefined;
+  const runs = runsOf(lay, segments, unseen);
+  const seen = lookupRuns(rows.sums(), runs, width);
+  noteInexact(cells, task, evaluation);
+  const has = Array.from(segments.starts, (_, s) => any.tuples.length > 0 && any.cells[s] > 0);
+  if (way === 'last' || way === 'first') {
+    const raw = new Float64Array(seen.length);
+    const picked = new Uint8Array(seen.length);
+    for (let row = 0; row < lay.from.length; row++) {
+      const [i, j] = [runs.i[row], runs.j[row]];
+      let s = way === 'last' ? j : i;
+      while (s >= i && s <= j && !has[s]) s += way === 'last' ? -1 : 1;
+      if (i > j || s < i || s > j) continue;
+      for (let m = 0; m < width; m++) {
+        raw[row * width + m] = cells.cells[s * width + m];
+        // On the day picked a member counts 0 if it has rows elsewhere in the window.
+        picked[row * width + m] = seen[row * width + m] > 0 ? 1 : 0;
+      }
+    }
+    return finish(task, cells.tuples, raw, picked, seen, cells.scale);
+  }
+  if (way === 'average') {
+    const days = new Float64Array(has.length + 1);
+    has.forEach((present, s) => {
+      days[s + 1] = days[s] + (present ? 1 : 0);
+    });
+    const sums = lookupRuns(cells.sums(), runs, width);
+    const factor = 10 ** Math.max(cells.scale, 0);
+    const raw = sums.map((sum, k) => {
+      const row = Math.floor(k / width);
+      return sum / factor / (days[runs.j[row] + 1] - days[runs.i[row]]);
+    });
+    return finish(task, cells.tuples, raw, seen, seen, -1);
+  }
+  const daily = cells.cells.map((value, k) => (has[Math.floor(k / width)] ? value : Number.NaN));
+  return finish(
+    task,
+    cells.tuples,
+    lookupRuns(extremes(daily, width, way === 'min' ? 'min' : 'max'), runs, width),
+    seen,
+    seen,
+    cells.scale,
+  );
+};

@@ -1,0 +1,89 @@
+import type { AttributeRef } from '../model/attributes.ts';
+import type { Leaf } from '../plan/bind.ts';
+import type { AggregateRequest, Filter, RowSet, RowValue } from '../plan/request.ts';
+import { COVERED, EMPTY } from '../windows/lay.ts';
+import { BLANK, NOTHING, VALUE } from './column.ts';
+import type { Cells } from './cubes.ts';
+import type { Evaluation, LeafData, LeafTask } from './scope.ts';
+
+/** What a cell shows when no row stands behind it, by the state of its window (M2, M5, A4). */
+const nothingOf = (leaf: Leaf, state: number): readonly [number, number] => {
+  const { measure } = leaf;
+  if (state !== COVERED && state !== EMPTY) return [0, BLANK];
+  if (measure.open) return state === EMPTY ? [0, BLANK] : [0, VALUE];
+  if (measure.empty === 'zero') return [0, VALUE];
+  const kind = measure.aggregate.kind;
+  if (measure.empty === 'blank') return [0, kind === 'sum' ? NOTHING : BLANK];
+  if (kind === 'count-distinct' || (kind === 'count' && measure.acrossTime === undefined)) return [0, VALUE];
+  return [0, kind === 'sum' ? NOTHING : BLANK];
+};
+
+export const finish = (
+  task: LeafTask,
+  tuples: LeafData['tuples'],
+  raw: Float64Array,
+  counted: ArrayLike<number>,
+  seen: ArrayLike<number>,
+  scale: number,
+): LeafData => {
+  const rows = task.lay.state.length;
+  const width = tuples.length;
+  const values = new Float64Array(rows * width);
+  const state = new Uint8Array(rows * width);
+  const mask = new Uint8Array(rows * width);
+  const absent = { values: new Float64Array(rows), state: new Uint8Array(rows) };
+  const factor = 10 ** Math.max(scale, 0);
+  for (let row = 0; row < rows; row++) {
+    const [value, kind] = nothingOf(task.leaf, task.lay.state[row]);
+    absent.values[row] = value;
+    absent.state[row] = kind;
+    for (let k = row * width; k < (row + 1) * width; k++) {
+      mask[k] = seen[k] > 0 ? 1 : 0;
+      if (counted[k] > 0) values[k] = raw[k] / factor;
+      else {
+        values[k] = value;
+        state[k] = kind;
+      }
+    }
+  }
+  return { tuples, values, state, seen: mask, absent, scale };
+};
+
+/** The rows of a fact that a question may see in a role, versions and `enters` included (A2, G7). */
+export const rowsOf = (task: LeafTask, role: string | undefined, evaluation: Evaluation, more: readonly Filter[] = []): RowSet => {
+  const { fact } = task.leaf.measure;
+  const entered: Filter[] =
+    fact.enters !== undefined && role !== fact.enters && (role === undefined || evaluation.entersLate(fact, role))
+      ? [{ kind: 'entered', role: fact.enters, by: evaluation.frame.asOf }]
+      : [];
+  return { fact, role, attributes: task.attributes, filters: [...task.filters, ...entered, ...more], knownBy: evaluation.knownBy };
+};
+
+export const rowValueOf = (leaf: Leaf): RowValue | undefined => {
+  const { aggregate } = leaf.measure;
+  if (aggregate.kind === 'days-between') return aggregate;
+  return aggregate.column === undefined ? undefined : { kind: 'column', column: aggregate.column };
+};
+
+/** Sum or count of the measure's value: what adds up over days and members. */
+export const additive = (leaf: Leaf, where: readonly Filter[]): AggregateRequest => {
+  const value = rowValueOf(leaf);
+  const { kind } = leaf.measure.aggregate;
+  return value === undefined ? { kind: 'rows', where } : { kind: kind === 'count' ? 'count' : 'sum', value, where };
+};
+
+/** How many rows had something to aggregate; decides between a value and a blank (M2). */
+export const counting = (leaf: Leaf, where: readonly Filter[]): AggregateRequest => {
+  const value = rowValueOf(leaf);
+  return value === undefined ? { kind: 'rows', where } : { kind: 'count', value, where };
+};
+
+export const noteInexact = (cells: Cells, task: LeafTask, { notes }: Evaluation): void => {
+  if (cells.scale >= 0) return;
+  const { name } = task.leaf.measure;
+  notes.add(`inexact ${name}`, {
+    code: 'inexact',
+    measure: name,
+    message: `${name} is summed in double precision: its column has more than 6 decimals or too large amounts`,
+  });
+};
