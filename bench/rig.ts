@@ -22,7 +22,11 @@ export const ratio = (value: number): string => `${value.toFixed(2)} x`;
 
 export interface Rows {
   readonly connection: DuckDBConnection;
-  readonly tables: { readonly lines: Readonly<Record<string, Int32Array | Float64Array>>; readonly regions: Record<string, unknown>[] };
+  readonly tables: {
+    readonly lines: Readonly<Record<string, Int32Array | Float64Array>>;
+    readonly regions: Record<string, unknown>[];
+    readonly budget: Record<string, unknown>[];
+  };
 }
 
 /** Makes the rows in DuckDB and copies them out as plain columns, so that both sides hold the same data. */
@@ -60,11 +64,16 @@ export const makeRows = async (): Promise<Rows> => {
   }
   const regions = Array.from({ length: REGIONS }, (_, i) => ({ region_id: i + 1, name: `Region ${i + 1}` }));
   await connection.run(`create table regions as select i + 1 as region_id, 'Region ' || (i + 1) as name from range(${REGIONS}) t(i)`);
-  return { connection, tables: { lines: columns, regions } };
+  await connection.run(`create table budget as select (date '2021-01-01' + to_months(m))::date as m, region_id, (100000 + 1000 * (m % 7) + 500 * region_id)::decimal(12, 2) as amount
+    from range(60) t(m), regions`);
+  const budget = (await connection.runAndReadAll(`select strftime(m, '%Y-%m'), region_id, amount::double from budget`))
+    .getRows()
+    .map(([month, region_id, amount]) => ({ month, region_id: Number(region_id), amount: Number(amount) }));
+  return { connection, tables: { lines: columns, regions, budget } };
 };
 
 const input: ModelInput = {
-  sources: { lines: {}, regions: {} },
+  sources: { lines: {}, regions: {}, budget: {} },
   dimensions: { region: { source: 'regions', key: 'region_id', attributes: { region: 'name' } } },
   facts: {
     lines: {
@@ -77,8 +86,17 @@ const input: ModelInput = {
         'average-line': { average: 'amount', role: 'ordered' },
         quantity: { sum: 'quantity', role: 'ordered' },
         customers: { countDistinct: 'customer_id', role: 'ordered' },
+        backlog: { sum: 'amount', open: 'ordered/shipped' },
       },
+    },
+    budget: {
+      source: 'budget',
+      grain: 'month',
+      horizon: 'plan',
+      dates: { planned: 'month' },
+      links: { region: 'region_id' },
+      measures: { budget: { sum: 'amount', spread: 'working-days' } },
     },
   },
 };
-export const model: Model = defineModel(input);
+export const model: Model = defineModel({ ...input, formulas: { attainment: '(revenue over mtd) / (budget over mtd)' } });

@@ -71,12 +71,13 @@ export const MONTHS = [
 ] as const;
 export type Weekday = (typeof WEEKDAYS)[number];
 
-const pad = (value: number, width: number): string => String(value).padStart(width, '0');
+const two = (value: number): string => (value < 10 ? `0${value}` : `${value}`);
+const four = (value: number): string => (value < 1000 ? String(value).padStart(4, '0') : `${value}`);
 
 /** `YYYY-MM-DD`. */
 export const isoOf = (day: Day): string => {
   const { year, month, day: d } = civilOf(day);
-  return `${pad(year, 4)}-${pad(month, 2)}-${pad(d, 2)}`;
+  return `${four(year)}-${two(month)}-${two(d)}`;
 };
 
 /** The day of year, month and day, or undefined where there is no such date. */

@@ -7,7 +7,7 @@ import type { View } from '../plan/places.ts';
 import type { Asked } from '../plan/question.ts';
 import { ALL_TIME, type Filter } from '../plan/request.ts';
 import { type Column, VALUE } from './column.ts';
-import type { DayRange, Evaluation, Scope, ViewData } from './scope.ts';
+import type { Evaluation, Scope, ViewData } from './scope.ts';
 import { evaluateView, factFilters } from './view.ts';
 
 /** What a row sums up: one cell of the result, the members left out by a limit, or a total. */
@@ -19,10 +19,14 @@ export interface AnswerRow {
   readonly period: number | undefined;
   /** One text an attribute; `Total` where it is summed up. */
   readonly members: readonly string[];
-  readonly values: readonly (number | null)[];
-  readonly covered: readonly (DayRange | null)[];
-  readonly compared: readonly (DayRange | null)[];
+  /** Where its values are: a view, a row of it, and the place in its columns. */
+  readonly data: ViewData;
+  readonly row: number;
+  readonly at: number;
 }
+
+/** Value of a reading on a row of the answer. */
+export const valueOf = ({ data, at }: AnswerRow, reading: number): number | null => cell(data.columns[reading], at);
 
 export interface Answer {
   readonly axis: Axis;
@@ -61,20 +65,9 @@ const cell = (column: Column, at: number): number | null => (column.state[at] ==
 
 type RowMaker = (row: number, tuple: number, kind: RowKind, period: number | undefined, members: readonly string[]) => AnswerRow;
 
-/** Makes rows of a view; the days of a row are the same for all its members. */
-const rowsOf = (data: ViewData): RowMaker => {
-  const days = Array.from({ length: data.rows }, (_, row) => ({
-    covered: data.covered.map((ranges) => ranges[row]),
-    compared: data.compared.map((ranges) => ranges?.[row] ?? null),
-  }));
-  return (row, tuple, kind, period, members) => ({
-    kind,
-    period,
-    members,
-    values: data.columns.map((column) => cell(column, row * data.tuples.length + tuple)),
-    ...days[row],
-  });
-};
+const rowsOf =
+  (data: ViewData): RowMaker =>
+  (row, tuple, kind, period, members) => ({ kind, period, members, data, row, at: row * data.tuples.length + tuple });
 
 /** Answers a resolved question on its axis: rows by period and member, ordered and limited, with totals (R1, M9). */
 export const answer = async (asked: Asked, axis: Axis, evaluation: Evaluation): Promise<Answer> => {

@@ -38,8 +38,16 @@ export const rowSetKey = (rows: RowSet): string =>
 const aggregateKey = (aggregate: AggregateRequest): string =>
   JSON.stringify([aggregate.kind, aggregate.kind === 'rows' ? null : aggregate.value, aggregate.where.map(filterKey)]);
 
-const cellsOf = ({ segments, tuples, columns }: Cube, index: number): Cells =>
-  cellsFrom(segments, tuples, columns[index].cells, columns[index].scale);
+/** Columns that share their cells share their lookups. */
+const cellsOf = ({ segments, tuples, columns }: Cube): Cells[] => {
+  const known = new Map<Float64Array, Cells>();
+  return columns.map(({ cells, scale }) => {
+    const before = known.get(cells);
+    const made = before?.scale === scale ? before : cellsFrom(segments, tuples, cells, scale);
+    known.set(cells, made);
+    return made;
+  });
+};
 
 /** Cells with their lookups, each made when first asked for. */
 export const cellsFrom = (segments: Segments, tuples: Cube['tuples'], cells: Float64Array, scale: number): Cells => {
@@ -97,13 +105,14 @@ export const cubesOf = (store: Store, limit: number): Cubes => {
       );
       batch.forEach((entry, b) => {
         const cube = answers[b];
+        const made = cellsOf(cube);
         entry.answers.forEach(({ resolve, key }, i) => {
           const bytes = cube.columns[i].cells.byteLength;
           counts.cells += cube.columns[i].cells.length;
           // The lookups made from the cells take as much again.
           sizes.set(key, bytes * 2);
           size += bytes * 2;
-          resolve(cellsOf(cube, i));
+          resolve(made[i]);
         });
       });
       shrink();

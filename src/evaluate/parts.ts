@@ -1,4 +1,3 @@
-import type { AttributeRef } from '../model/attributes.ts';
 import type { Leaf } from '../plan/bind.ts';
 import type { AggregateRequest, Filter, RowSet, RowValue } from '../plan/request.ts';
 import { COVERED, EMPTY } from '../windows/lay.ts';

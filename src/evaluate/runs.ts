@@ -1,6 +1,6 @@
 import type { Day } from '../calendar/day.ts';
 import type { Lookup } from '../kernels/lookups.ts';
-import { lowerBound, upperBound } from '../kernels/search.ts';
+import { upperBound, upperBoundNear } from '../kernels/search.ts';
 import type { Segments } from '../plan/request.ts';
 import { COVERED, type Lay } from '../windows/lay.ts';
 
@@ -33,11 +33,14 @@ const findRuns = (lay: Lay, segments: Segments, unseenAfter: Day | undefined): R
   const rows = lay.from.length;
   const runs: Runs = { i: new Int32Array(rows), j: new Int32Array(rows).fill(-1), left: new Uint8Array(rows), right: new Uint8Array(rows) };
   const seen = unseenAfter === undefined ? ends.length : upperBound(ends, unseenAfter);
-  for (let row = 0; row < rows; row++) {
+  for (let row = 0, before = 0, behind = 0; row < rows; row++) {
     if (lay.state[row] !== COVERED) continue;
-    const [from, to] = [lay.from[row], lay.to[row]];
-    const i = lowerBound(ends, from);
-    const j = Math.min(upperBound(starts, to), seen) - 1;
+    const from = lay.from[row];
+    const to = lay.to[row];
+    before = upperBoundNear(ends, from - 1, before);
+    behind = upperBoundNear(starts, to, behind);
+    const i = before;
+    const j = Math.min(behind, seen) - 1;
     runs.i[row] = i;
     runs.j[row] = j;
     if (i > j) continue;
@@ -83,11 +86,14 @@ export const sharedSums = (
   const addPart = (row: number, segment: number): void => {
     const from = Math.max(segments.starts[segment], lay.from[row]);
     const to = Math.min(segments.ends[segment], lay.to[row]);
-    const [covered, whole] = share(segment, from, to);
-    for (let m = 0; m < width; m++) out[row * width + m] += (cells[segment * width + m] * covered) / whole;
+    const part = share(segment, from, to);
+    const covered = part[0];
+    const whole = part[1];
+    for (let m = 0, at = row * width, cell = segment * width; m < width; m++, at++, cell++) out[at] += (cells[cell] * covered) / whole;
   };
   for (let row = 0; row < runs.i.length; row++) {
-    const [i, j] = [runs.i[row], runs.j[row]];
+    const i = runs.i[row];
+    const j = runs.j[row];
     if (i > j) continue;
     const left = runs.left[row] === 1;
     const right = runs.right[row] === 1;

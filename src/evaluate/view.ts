@@ -2,7 +2,7 @@ import { DurchblickError } from '../errors.ts';
 import { type AttributeRef, reach, reachable } from '../model/attributes.ts';
 import type { Fact, Measure, Model } from '../model/model.ts';
 import type { Bound, DaysLeaf, Leaf } from '../plan/bind.ts';
-import { type Chain, layReading, rowCount, type View } from '../plan/places.ts';
+import { type Chain, layReading, rowCount } from '../plan/places.ts';
 import { type AskedFilter, filtersOf } from '../plan/question.ts';
 import type { Filter, Segments } from '../plan/request.ts';
 import { COVERED, FUTURE, type Lay, MISSING } from '../windows/lay.ts';
@@ -333,6 +333,10 @@ const aligned = (
   const kept = (job.task?.kept ?? []).map(({ key }) => scope.attributes.findIndex((attribute) => attribute.key === key));
   const position = new Map(data.tuples.map((tuple, m) => [JSON.stringify(tuple), m]));
   const source = tuples.map((tuple) => position.get(JSON.stringify(kept.map((k) => tuple[k]))) ?? -1);
+  if (own === width && source.every((from, m) => from === m)) {
+    if (job.split === 'own') for (let k = 0; k < seen.length; k++) seen[k] |= data.seen[k];
+    return data;
+  }
   const values = new Float64Array(rows * width);
   const state = new Uint8Array(rows * width);
   for (let row = 0; row < rows; row++) {

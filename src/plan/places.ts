@@ -46,6 +46,7 @@ const placesOf = (window: NamedWindow | undefined, horizon: 'actual' | 'plan', c
       };
       return compare(moved, shift, setting);
     }, place);
+  if (chain.length === 0 && view.rows === 'periods') return [...axis.places];
   if (view.rows === 'periods') return axis.places.map(move);
   if (chain.length === 0) {
     const own = totalPlace(axis.places, frame.asOf, 'own');
@@ -78,9 +79,8 @@ export const layReading = (
   frame: TimeFrame,
 ): Lay => {
   const places = placesOf(window, horizon, chain, view, frame);
-  const over = (row: number) => {
-    const named = window ?? view.axis.windows?.[row];
-    return { window: named?.window, full: named?.full ?? false };
-  };
+  const laid = (named: NamedWindow | undefined) => ({ window: named?.window, full: named?.full ?? false });
+  const same = laid(window);
+  const over = (row: number) => (window || !view.axis.windows ? same : laid(view.axis.windows[row]));
   return lay(places, over, { calendar: frame.calendar, asOf: frame.asOf, horizon, ...history });
 };

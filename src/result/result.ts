@@ -1,5 +1,5 @@
 import { type Day, isoOf } from '../calendar/day.ts';
-import { type Answer, type AnswerRow, TOTAL } from '../evaluate/answer.ts';
+import { type Answer, type AnswerRow, TOTAL, valueOf } from '../evaluate/answer.ts';
 import type { Note, Notes } from '../evaluate/notes.ts';
 import type { DayRange } from '../evaluate/scope.ts';
 import { hasComparison } from '../evaluate/view.ts';
@@ -114,20 +114,20 @@ export const resultOf = (answer: Answer, asked: Asked, model: Model, asOf: Day, 
     }
     return written;
   };
-  const first = answer.rows.filter((row) => row.kind === 'cell');
+  const first = axis.windows ? answer.rows.filter((row) => row.kind === 'cell') : [];
   const periods: Period[] = axis.places.map((place, index) => {
     // A row of windows has no period of its own; it shows the days that were covered on it.
     const ranges = axis.windows
-      ? first.filter((row) => row.period === index).flatMap(({ covered }) => covered.filter((range) => range !== null))
+      ? first.filter((row) => row.period === index).flatMap(({ data, row }) => data.covered.flatMap((ranges) => ranges[row] ?? []))
       : [];
     const start = ranges.length > 0 ? Math.min(...ranges.map((range) => range.start)) : place.start;
     const end = ranges.length > 0 ? Math.max(...ranges.map((range) => range.end)) : place.end;
     const cut = place.cutStart || place.cutEnd;
     return {
       label: axis.labels[index],
-      start: isoOf(start),
-      end: isoOf(end),
-      anchor: isoOf(place.anchor),
+      start: iso(start),
+      end: iso(end),
+      anchor: iso(place.anchor),
       partial: place.partial,
       ...(cut ? { cut: true as const } : {}),
     };
@@ -156,19 +156,29 @@ export const resultOf = (answer: Answer, asked: Asked, model: Model, asOf: Day, 
   ];
   const marks = marksOf(answer.rows, asked, columns, model, found);
   const notes = found.list();
-  const cells = (row: AnswerRow): Cell[] => [row.period === undefined ? TOTAL : axis.labels[row.period], ...row.members, ...row.values];
+  const readings = asked.columns.length;
+  const width = 1 + asked.per.length + readings;
+  const cells = (row: AnswerRow): Cell[] => {
+    const list = new Array<Cell>(width);
+    list[0] = row.period === undefined ? TOTAL : axis.labels[row.period];
+    let k = 1;
+    for (let m = 0; m < row.members.length; m++) list[k++] = row.members[m];
+    for (let c = 0; c < readings; c++) list[k++] = valueOf(row, c);
+    return list;
+  };
   const compared: Record<string, (ComparedDays | null)[]> = {};
   asked.columns.forEach(({ name, bound }, k) => {
-    if (hasComparison(bound)) compared[name] = answer.rows.map((row) => isoRange(row.compared[k]));
+    if (hasComparison(bound)) compared[name] = answer.rows.map(({ data, row }) => isoRange(data.compared[k]?.[row] ?? null));
   });
-  // All members of a row share its days.
-  const covered = new Set(answer.rows.map((row) => row.covered));
-  const others = new Set(answer.rows.map((row) => row.compared));
-  const caption = captionOf(
-    Array.from(covered, ([first]) => first),
-    [...others].flat(),
-    model.locale,
-  );
+  // The caption speaks of the first reading's days, and of all that is compared.
+  const [shown] = answer.rows;
+  const caption = shown
+    ? captionOf(
+        shown.data.covered[0],
+        shown.data.compared.flatMap((ranges) => ranges ?? []),
+        model.locale,
+      )
+    : '';
   const json: ResultJson = {
     asOf: isoOf(asOf),
     unit: asked.by.kind === 'unit' ? asked.by.unit : null,
@@ -199,7 +209,7 @@ export const resultOf = (answer: Answer, asked: Asked, model: Model, asOf: Day, 
   return {
     ...json,
     locale: model.locale,
-    marks: answer.rows.map((row) => marks.get(row) ?? []),
+    marks: marks.size === 0 ? new Array(answer.rows.length).fill(NO_MARKS) : answer.rows.map((row) => marks.get(row) ?? NO_MARKS),
     toJson: () => json,
     toTable: () => ({
       header: columns.map(({ label }) => label),
@@ -220,6 +230,8 @@ export const resultOf = (answer: Answer, asked: Asked, model: Model, asOf: Day, 
     },
   };
 };
+
+const NO_MARKS: readonly undefined[] = [];
 
 const samePer = (a: Asked['per'], b: Asked['per']): boolean =>
   a.length === b.length && a.every(({ attribute }) => b.some((other) => other.attribute.key === attribute.key));
@@ -245,7 +257,7 @@ const marksOf = (
       const { better, label } = columns[at];
       let count = 0;
       for (const row of rows) {
-        const limit = row.kind === 'cell' ? brokenLimit(alert.limits, row.values[k]) : undefined;
+        const limit = row.kind === 'cell' ? brokenLimit(alert.limits, valueOf(row, k)) : undefined;
         if (!limit) continue;
         count++;
         const direction = limit.kind === 'below' || limit.kind === 'at-most' ? 'low' : 'high';

@@ -40,75 +40,87 @@ export interface LaySetting {
   readonly last: Day | undefined;
 }
 
-const layPoint = (point: Point, place: Place, setting: LaySetting): Day | undefined => {
+type Layer<T> = (place: Place) => T | undefined;
+
+/** A point made ready for many places: its unit is looked up once. */
+const pointLayer = (point: Point, setting: LaySetting): Layer<Day> => {
+  const base = baseLayer(point, setting);
+  const { moves } = point;
+  if (moves.length === 0) return base;
+  return (place) => {
+    const day = base(place);
+    return day === undefined ? undefined : moves.reduce((d, move) => addDuration(d, move, move.sign), day);
+  };
+};
+
+const baseLayer = (point: Point, setting: LaySetting): Layer<Day> => {
   const { calendar } = setting;
-  let day: Day | undefined;
   switch (point.kind) {
     case 'anchor':
-      day = place.anchor;
-      break;
+      return (place) => place.anchor;
     case 'asof':
-      day = moveDate(setting.asOf, place.dateMoves);
-      break;
+      return (place) => moveDate(setting.asOf, place.dateMoves);
     case 'date':
-      day = moveDate(point.day, place.dateMoves);
-      break;
+      return (place) => moveDate(point.day, place.dateMoves);
     case 'first':
-      day = setting.first;
-      break;
-    case 'last':
-      day = setting.last;
-      if (day !== undefined && setting.horizon === 'actual') day = Math.min(day, setting.asOf);
-      break;
+      return () => setting.first;
+    case 'last': {
+      const { last } = setting;
+      return () => (last !== undefined && setting.horizon === 'actual' ? Math.min(last, setting.asOf) : last);
+    }
     case 'start':
     case 'end': {
-      if (point.unit === PERIOD) {
-        day = point.kind === 'start' ? place.start : place.end;
-        break;
-      }
+      if (point.unit === PERIOD) return point.kind === 'start' ? (place) => place.start : (place) => place.end;
       const unit = calendar.unit(point.unit);
-      const found = indexAt(calendar, unit, place.anchor);
-      // On a day without a period, start looks at the next one and end at the previous (U7).
-      const here = found >= 0 ? found : point.kind === 'start' ? ~found : ~found - 1;
-      const index = here + point.offset;
-      if (exists(unit, index)) day = (point.kind === 'start' ? unit.starts : unit.ends)[index];
-      break;
+      const days = point.kind === 'start' ? unit.starts : unit.ends;
+      return (place) => {
+        const found = indexAt(calendar, unit, place.anchor);
+        // On a day without a period, start looks at the next one and end at the previous (U7).
+        const here = found >= 0 ? found : point.kind === 'start' ? ~found : ~found - 1;
+        const index = here + point.offset;
+        return exists(unit, index) ? days[index] : undefined;
+      };
     }
     default: {
       const unit = calendar.unit(point.unit);
-      const found = indexAt(calendar, unit, place.anchor);
-      const index = found < 0 ? ~found - 1 : unit.ends[found] === place.anchor ? found : found - 1;
-      if (exists(unit, index)) day = (point.kind === 'done' ? unit.ends : unit.starts)[index];
+      const days = point.kind === 'done' ? unit.ends : unit.starts;
+      return (place) => {
+        const found = indexAt(calendar, unit, place.anchor);
+        const index = found < 0 ? ~found - 1 : unit.ends[found] === place.anchor ? found : found - 1;
+        return exists(unit, index) ? days[index] : undefined;
+      };
     }
   }
-  if (day === undefined) return undefined;
-  return point.moves.reduce((d, move) => addDuration(d, move, move.sign), day);
 };
 
-/** First and last day of a window at a place, before any cut; undefined when a point does not exist. */
-export const layWindow = (window: Window, place: Place, setting: LaySetting): readonly [Day, Day] | undefined => {
-  let from: Day | undefined;
-  let to: Day | undefined;
+/** A window made ready for many places: first and last day, before any cut; undefined where a point does not exist. */
+const windowLayer = (window: Window, setting: LaySetting): Layer<readonly [Day, Day]> => {
   if (window.kind === 'points') {
-    from = layPoint(window.from, place, setting);
-    to = layPoint(window.to, place, setting);
-  } else if (window.kind === 'before') {
-    to = layPoint(window.to, place, setting);
-    // The far end of a duration is exclusive (W3).
-    if (to !== undefined) from = addDuration(to, window.duration, -1) + 1;
-  } else {
-    from = layPoint(window.from, place, setting);
-    if (from !== undefined) to = addDuration(from, window.duration, 1) - 1;
+    const [from, to] = [pointLayer(window.from, setting), pointLayer(window.to, setting)];
+    return (place) => {
+      const first = from(place);
+      const last = to(place);
+      return first === undefined || last === undefined ? undefined : [first, last];
+    };
   }
-  if (from === undefined || to === undefined) return undefined;
-  if (window.kind !== 'points') {
+  const { duration } = window;
+  const end = pointLayer(window.kind === 'before' ? window.to : window.from, setting);
+  return (place) => {
+    const day = end(place);
+    if (day === undefined) return undefined;
+    // The far end of a duration is exclusive (W3).
+    let [from, to] = window.kind === 'before' ? [addDuration(day, duration, -1) + 1, day] : [day, addDuration(day, duration, 1) - 1];
     for (let k = 0; k < place.back; k++) {
       to = from - 1;
-      from = addDuration(to, window.duration, -1) + 1;
+      from = addDuration(to, duration, -1) + 1;
     }
-  }
-  return [from, to];
+    return [from, to];
+  };
 };
+
+/** First and last day of a window at one place, before any cut; undefined when a point does not exist. */
+export const layWindow = (window: Window, place: Place, setting: LaySetting): readonly [Day, Day] | undefined =>
+  windowLayer(window, setting)(place);
 
 export interface Laid {
   /** Undefined for a plain reading: the period's own days (W6). */
@@ -128,9 +140,15 @@ export const lay = (places: readonly Place[], windows: (row: number) => Laid, se
   };
   const { asOf, first } = setting;
   const actual = setting.horizon === 'actual';
+  const { state, short, ahead } = result;
+  // Mostly all rows have the same window.
+  let known: { readonly window: Window; readonly layer: Layer<readonly [Day, Day]> } | undefined;
+  const layerOf = (window: Window): Layer<readonly [Day, Day]> => {
+    if (known?.window !== window) known = { window, layer: windowLayer(window, setting) };
+    return known.layer;
+  };
   places.forEach((place, row) => {
     const { window, full } = windows(row);
-    const { state, short, ahead } = result;
     if (place.missing) {
       state[row] = MISSING;
       return;
@@ -141,12 +159,13 @@ export const lay = (places: readonly Place[], windows: (row: number) => Laid, se
       state[row] = FUTURE;
       return;
     }
-    const laid = window ? layWindow(window, place, setting) : ([place.start, actual ? place.anchor : place.end] as const);
+    const laid = window ? layerOf(window)(place) : ([place.start, actual ? place.anchor : place.end] as const);
     if (!laid) {
       state[row] = first !== undefined && place.anchor < first ? BEFORE : EMPTY;
       return;
     }
-    let [from, to] = laid;
+    let from = laid[0];
+    let to = laid[1];
     const empty = from > to;
     // What is covered is cut at the as-of date first, then moved (C2), then cut again where it lands (C10).
     if (actual && place.days === 0 && !empty && to > asOf) ahead[row] = 1;

@@ -44,17 +44,20 @@ export type AxisKind =
 export const anchorOf = (start: Day, end: Day, asOf: Day): Day => (start <= asOf && asOf < end ? asOf : end);
 
 export const placeOf = (parts: Pick<Place, 'start' | 'end' | 'index'> & Partial<Place>, asOf: Day): Place => ({
-  anchor: anchorOf(parts.start, parts.end, asOf),
-  partial: parts.start <= asOf && asOf < parts.end,
-  cutStart: false,
-  cutEnd: false,
-  lastIndex: parts.index,
-  dateMoves: [],
-  days: 0,
-  back: 0,
-  missing: false,
-  ...parts,
+  start: parts.start,
+  end: parts.end,
+  anchor: parts.anchor ?? anchorOf(parts.start, parts.end, asOf),
+  partial: parts.partial ?? (parts.start <= asOf && asOf < parts.end),
+  cutStart: parts.cutStart ?? false,
+  cutEnd: parts.cutEnd ?? false,
+  index: parts.index,
+  lastIndex: parts.lastIndex ?? parts.index,
+  dateMoves: parts.dateMoves ?? NO_MOVES,
+  days: parts.days ?? 0,
+  back: parts.back ?? 0,
+  missing: parts.missing ?? false,
 });
+const NO_MOVES: readonly DateMove[] = [];
 
 /** Raised when a window or comparison reaches past the calendar; whoever built the calendar builds a wider one (U8). */
 export const OUTSIDE = 'outside-calendar';
@@ -88,8 +91,9 @@ export const unitPlaces = (calendar: Calendar, unit: Unit, first: Day, last: Day
   const places: Place[] = [];
   for (let i = found < 0 ? ~found : found; i < unit.starts.length && unit.starts[i] <= last; i++) {
     const [start, end] = [unit.starts[i], unit.ends[i]];
-    const cut = { cutStart: first > start, cutEnd: last < end };
-    places.push(placeOf({ start: Math.max(start, first), end: Math.min(end, last), index: i, ...cut }, asOf));
+    places.push(
+      placeOf({ start: Math.max(start, first), end: Math.min(end, last), index: i, cutStart: first > start, cutEnd: last < end }, asOf),
+    );
   }
   return places;
 };

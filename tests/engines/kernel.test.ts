@@ -47,12 +47,12 @@ const scans = (room: Room): fc.Arbitrary<Scan[]> =>
       const mask = list<Uint8Array>(Uint8Array, ({ mask: bit }) => (bit === 0 ? 0 : 1));
       const own = list<Uint8Array>(Uint8Array, ({ mask: bit }) => (bit === 1 ? 0 : 1));
       const columns = [undefined, own].flatMap((at) => [
-        { kind: 'rows' as const, values: undefined, full: true, mask: at },
-        { kind: 'count' as const, values: some, full: false, mask: at },
-        { kind: 'sum' as const, values: some, full: false, mask: at },
-        { kind: 'sum' as const, values: all, full: true, mask: at },
-        { kind: 'min' as const, values: some, full: false, mask: at },
-        { kind: 'max' as const, values: all, full: true, mask: at },
+        { kind: 'rows' as const, values: undefined, full: true, exact: true, mask: at },
+        { kind: 'count' as const, values: some, full: false, exact: true, mask: at },
+        { kind: 'sum' as const, values: some, full: false, exact: true, mask: at },
+        { kind: 'sum' as const, values: all, full: true, exact: true, mask: at },
+        { kind: 'min' as const, values: some, full: false, exact: true, mask: at },
+        { kind: 'max' as const, values: all, full: true, exact: true, mask: at },
       ]);
       const layout = { rows: rows.length, days, codes, members: split ? 5 : 1, mask: masked ? mask : undefined };
       // Days -25 to 34 in segments of five days, every third of them in none.

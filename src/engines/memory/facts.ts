@@ -104,6 +104,8 @@ export interface FactData {
   readonly value: (value: RowValue) => NumberColumn;
   /** Which values of a column are blank: what a count needs, of texts as well as of numbers. */
   readonly presence: (column: string) => NumberColumn;
+  /** Whether any row has `until` before `from`. */
+  readonly reversed: (from: string, until: string) => boolean;
   readonly members: (attribute: AttributeRef) => MemberCodes;
   /** Distinct values of a column as codes, -1 where blank. */
   readonly keys: (column: string) => { readonly codes: Int32Array; readonly count: number };
@@ -205,6 +207,7 @@ export const factData = (
     }
     return column;
   };
+  const reversals = new Map<string, boolean>();
   const spans = new Map<string, NumberColumn>();
   const presences = new Map<string, NumberColumn>();
   const members = new Map<string, MemberCodes>();
@@ -257,6 +260,17 @@ export const factData = (
           scale: 0,
         };
         presences.set(name, found);
+      }
+      return found;
+    },
+    reversed: (from, until) => {
+      const key = `${from} ${until}`;
+      let found = reversals.get(key);
+      if (found === undefined) {
+        const [a, b] = [(roles.get(from) as DayColumn).days, (roles.get(until) as DayColumn).days];
+        found = false;
+        for (let i = 0; i < a.length && !found; i++) found = b[i] < a[i] && b[i] !== NO_DAY;
+        reversals.set(key, found);
       }
       return found;
     },

@@ -120,13 +120,18 @@ export const masksOf = (data: FactData, fixed: readonly Filter[], recordedDays: 
   };
 };
 
-/** Filters that no row meets need no scan: a blank date in a role that has none. */
+/** Filters that no row meets need no scan: a blank date in a role that has none, dates in the wrong order where all are in the right one. */
 export const never = (filters: readonly Filter[], data: FactData): boolean =>
-  filters.some((filter) => filter.kind === 'date' && filter.is === 'blank' && data.roles.get(filter.role)?.blanks === 0);
+  filters.some(
+    (filter) =>
+      (filter.kind === 'date' && filter.is === 'blank' && data.roles.get(filter.role)?.blanks === 0) ||
+      (filter.kind === 'order' && filter.is === 'reversed' && !data.reversed(filter.from, filter.until)),
+  );
 
 /** Filters that every row meets need no mask: no blank to find, nothing entered later. */
 const always = (filter: Filter, data: FactData): boolean => {
   if (filter.kind === 'date') return filter.is === 'present' && data.roles.get(filter.role)?.blanks === 0;
+  if (filter.kind === 'order') return filter.is === 'forward' && !data.reversed(filter.from, filter.until);
   if (filter.kind === 'entered') return (data.roles.get(filter.role)?.last ?? 0) <= filter.by;
   return false;
 };

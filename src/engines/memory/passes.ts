@@ -1,11 +1,12 @@
 import { DurchblickError } from '../../errors.ts';
-import { type Compiled, compileScans, type Program, runProgram } from './program.ts';
+import { type Compiled, compileScans, ownClaim, type Program, runProgram, sharedClaim } from './program.ts';
 import type { Kernel, Room } from './room.ts';
 import { type Cells, merge, type Scan, scanPlainly } from './scan.ts';
 
-/** A second thread that runs a program over a stretch of rows, in the memory it shares with the first (threads.ts). */
+/** A second thread that runs a program in the memory it shares with the first (threads.ts). */
 export interface Helper {
-  readonly run: (program: Program, room: Room, from: number, to: number) => Promise<void>;
+  /** Runs over the rows that can be claimed with the counter at an address. */
+  readonly run: (program: Program, room: Room, rows: number, counter: number) => Promise<void>;
   /** The store of a room has closed. */
   readonly forget: (room: Room) => void;
 }
@@ -14,8 +15,8 @@ export interface Helper {
 export const MANY_ROWS = 1 << 20;
 
 /**
- * Runs scans, all that are over the same rows in one pass, since what costs most is reading them; with a helper each
- * of two threads takes half. Answers the cells of each column of each scan.
+ * Runs scans, all that are over the same rows in one pass, since what costs most is reading them; with a helper two
+ * threads take stretches of rows in turn. Answers the cells of each column of each scan.
  */
 export const scanAll = async (scans: readonly Scan[], room: Room, helper: Helper | undefined): Promise<Cells> => {
   const { kernel, memory } = room;
@@ -41,19 +42,22 @@ const scanTogether = async (
   helper: Helper | undefined,
 ): Promise<Cells> => {
   const own = compiled(scans, room);
-  if (!helper || rows < MANY_ROWS) {
+  // Who adds up which rows is left to chance, so inexact sums stay with one thread: the same every time (R3).
+  const exact = scans.every(({ columns }) => columns.every((column) => column.exact));
+  if (!helper || rows < MANY_ROWS || !exact) {
     try {
-      runProgram(own.program, kernel, memory, 0, rows);
+      runProgram(own.program, kernel, memory, rows, ownClaim());
       return own.cells();
     } finally {
       own.release();
     }
   }
   const other = compiled(scans, room);
+  const counter = room.take(4);
   try {
-    const half = rows >> 1;
-    const theirs = helper.run(other.program, room, half, rows);
-    runProgram(own.program, kernel, memory, 0, half);
+    new Int32Array(memory.buffer, counter, 1)[0] = 0;
+    const theirs = helper.run(other.program, room, rows, counter);
+    runProgram(own.program, kernel, memory, rows, sharedClaim(memory, counter));
     await theirs;
     const cells = own.cells();
     merge(scans, cells, other.cells());
@@ -61,6 +65,7 @@ const scanTogether = async (
   } finally {
     own.release();
     other.release();
+    room.release(counter, 4);
   }
 };
 

@@ -41,44 +41,68 @@ export interface Program {
 /** Rows of a block: few enough that slots and copied columns stay in the first two caches. */
 const BLOCK = 4096;
 
-/** Runs a program over rows `from` to `to`, the last one excluded. */
-export const runProgram = ({ copies, steps }: Program, kernel: Kernel, memory: WebAssembly.Memory, from: number, to: number): void => {
+/** Rows that a thread claims at a time. */
+const STRETCH = 64 * BLOCK;
+
+/** Hands out the rows of a table stretch by stretch: the first row of the next one. Threads share a counter in memory. */
+export type Claim = () => number;
+export const ownClaim = (): Claim => {
+  let next = 0;
+  return () => {
+    next += STRETCH;
+    return next - STRETCH;
+  };
+};
+export const sharedClaim = (memory: WebAssembly.Memory, at: number): Claim => {
+  const counter = new Int32Array(memory.buffer, at, 1);
+  return () => Atomics.add(counter, 0, STRETCH);
+};
+
+/** Runs a program over the rows it can claim. */
+export const runProgram = (program: Program, kernel: Kernel, memory: WebAssembly.Memory, rows: number, claim: Claim): void => {
+  const run = prepared(program, kernel, memory);
+  for (let from = claim(); from < rows; from = claim()) run(from, Math.min(from + STRETCH, rows));
+};
+
+const prepared = ({ copies, steps }: Program, kernel: Kernel, memory: WebAssembly.Memory) => {
   const { buffer } = memory;
   const targets = copies.map(({ list, at }) => {
     const make = list.constructor as new (buffer: ArrayBufferLike, at: number, length: number) => Int32Array;
     return [list as Int32Array, new make(buffer, at, BLOCK)] as const;
   });
-  for (let start = from; start < to; start += BLOCK) {
-    const n = Math.min(BLOCK, to - start);
-    for (const [list, block] of targets) block.set(list.subarray(start, start + n));
-    const at = (rows: Rows): number => rows.at + rows.step * start;
-    for (const step of steps) {
-      switch (step.kind) {
-        case 'clear':
-          new Int32Array(buffer, step.out, n).fill(0);
-          break;
-        case 'days':
-          kernel.days(at(step.days), n, step.base, step.span, step.stride, step.out);
-          break;
-        case 'place':
-          kernel.place(at(step.days), n, step.base, step.table, step.span, step.spare, step.out);
-          break;
-        case 'drop':
-          kernel.drop(step.slots, at(step.mask), n, step.spare, step.out);
-          break;
-        case 'count':
-          kernel.count(step.slots, n, step.out);
-          break;
-        case 'sum':
-        case 'least':
-        case 'greatest':
-          kernel[step.kind](step.slots, at(step.values), n, step.out);
-          break;
-        default:
-          kernel[step.kind](at(step.codes), n, step.out);
+  return (from: number, to: number): void => {
+    for (let start = from; start < to; start += BLOCK) {
+      const n = Math.min(BLOCK, to - start);
+      for (const [list, block] of targets) block.set(list.subarray(start, start + n));
+      const at = (rows: Rows): number => rows.at + rows.step * start;
+      for (const step of steps) {
+        switch (step.kind) {
+          case 'clear':
+            new Int32Array(buffer, step.out, n).fill(0);
+            break;
+          case 'days':
+            kernel.days(at(step.days), n, step.base, step.span, step.stride, step.out);
+            break;
+          case 'place':
+            kernel.place(at(step.days), n, step.base, step.table, step.span, step.spare, step.out);
+            break;
+          case 'drop':
+            kernel.drop(step.slots, at(step.mask), n, step.spare, step.out);
+            break;
+          case 'count':
+            kernel.count(step.slots, n, step.out);
+            break;
+          case 'sum':
+          case 'least':
+          case 'greatest':
+            kernel[step.kind](step.slots, at(step.values), n, step.out);
+            break;
+          default:
+            kernel[step.kind](at(step.codes), n, step.out);
+        }
       }
     }
-  }
+  };
 };
 
 /** A program with the memory it works in, and how its answer is read out of it. */
@@ -87,6 +111,30 @@ export interface Compiled {
   readonly cells: () => Cells;
   readonly release: () => void;
 }
+
+/** Where a column's cells are read from; columns with one key are one list, so that it is looked into once. */
+interface Reader {
+  readonly key: string;
+  readonly read: () => Float64Array;
+}
+
+const secondOf = (memory: WebAssembly.Memory, at: number, cells: number, first: 0 | 1): Float64Array => {
+  const pairs = new Float64Array(memory.buffer, at, cells * 2);
+  const out = new Float64Array(cells);
+  for (let k = 0; k < cells; k++) out[k] = pairs[2 * k + first];
+  return out;
+};
+
+const readAll = (readers: readonly (readonly Reader[])[]): Cells => {
+  const known = new Map<string, Float64Array>();
+  return readers.map((columns) =>
+    columns.map(({ key, read }) => {
+      const list = known.get(key) ?? read();
+      known.set(key, list);
+      return list;
+    }),
+  );
+};
 
 /**
  * Turns scans over the same rows into one program. For each block every row's slot is found first, then each aggregate
@@ -163,14 +211,9 @@ export const compileScans = (scans: readonly Scan[], room: Room): Compiled => {
       made.push({ kind, values, mask: own, out });
       return out;
     };
-    const plain = (at: number) => (): Float64Array => new Float64Array(memory.buffer, at, cells).slice();
-    const everySecond = (at: number, first: 0 | 1) => (): Float64Array => {
-      const pairs = new Float64Array(memory.buffer, at, cells * 2);
-      const out = new Float64Array(cells);
-      for (let k = 0; k < cells; k++) out[k] = pairs[2 * k + first];
-      return out;
-    };
-    const reader = ({ kind, values, mask: own }: ScanColumn) => {
+    const plain = (at: number): Reader => ({ key: `${at}`, read: () => new Float64Array(memory.buffer, at, cells).slice() });
+    const everySecond = (at: number, first: 0 | 1): Reader => ({ key: `${at} ${first}`, read: () => secondOf(memory, at, cells, first) });
+    const reader = ({ kind, values, mask: own }: ScanColumn): Reader => {
       if (kind === 'min') return plain(once('least', values, own));
       if (kind === 'max') return plain(once('greatest', values, own));
       // Rows come out of a sum as well, when there is one without blanks.
@@ -184,7 +227,7 @@ export const compileScans = (scans: readonly Scan[], room: Room): Compiled => {
     const readers = scans.map(scanReaders);
     for (const [at, table] of tables) new Int32Array(memory.buffer, at, table.length).set(table);
     for (const [at, length, fill] of accumulators) new Float64Array(memory.buffer, at, length).fill(fill);
-    return { program: { copies, steps }, cells: () => readers.map((columns) => columns.map((read) => read())), release };
+    return { program: { copies, steps }, cells: () => readAll(readers), release };
   } catch (error) {
     release();
     throw error;

@@ -26,6 +26,8 @@ export interface ScanColumn {
   readonly values: Float64Array | undefined;
   /** No value is blank: a sum's count of values is its count of rows. */
   readonly full: boolean;
+  /** Sums are exact, in whatever order rows are added (M10). */
+  readonly exact: boolean;
   readonly mask: Uint8Array | undefined;
 }
 
@@ -44,9 +46,13 @@ export const slotCount = (layout: Layout): number => cellCount(layout) + Math.ma
 
 /** Puts the cells of another stretch of rows to one's own: sums and counts add up, of extremes the better one stays. */
 export const merge = (scans: readonly Scan[], own: Cells, other: Cells): void => {
+  const done = new Set<Float64Array>();
   scans.forEach(({ columns }, s) => {
     columns.forEach(({ kind }, c) => {
       const [mine, theirs] = [own[s][c], other[s][c]];
+      // Columns may share their cells.
+      if (done.has(mine)) return;
+      done.add(mine);
       if (kind === 'min' || kind === 'max') for (let k = 0; k < mine.length; k++) mine[k] = better(kind, mine[k], theirs[k]);
       else for (let k = 0; k < mine.length; k++) mine[k] += theirs[k];
     });

@@ -1,5 +1,5 @@
 import { parentPort } from 'node:worker_threads';
-import { type Program, runProgram } from './program.ts';
+import { type Program, runProgram, sharedClaim } from './program.ts';
 import { type Kernel, kernelOver } from './room.ts';
 
 /** What the first thread sends: a program to run in a store's memory, or the number of a store that has closed. */
@@ -10,8 +10,8 @@ export type Message =
       readonly room: number;
       readonly program: Program;
       readonly memory: WebAssembly.Memory;
-      readonly from: number;
-      readonly to: number;
+      readonly rows: number;
+      readonly counter: number;
     }
   | { readonly kind: 'forget'; readonly room: number };
 
@@ -23,9 +23,9 @@ parentPort?.on('message', (message: Message) => {
     kernels.delete(message.room);
     return;
   }
-  const { id, room, program, memory, from, to } = message;
+  const { id, room, program, memory, rows, counter } = message;
   const known = kernels.get(room) ?? { memory, kernel: kernelOver(memory) };
   kernels.set(room, known);
-  runProgram(program, known.kernel, known.memory, from, to);
+  runProgram(program, known.kernel, known.memory, rows, sharedClaim(known.memory, counter));
   parentPort?.postMessage({ id });
 });

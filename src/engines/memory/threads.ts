@@ -44,14 +44,14 @@ const start = async (): Promise<Helper | undefined> => {
   let rooms = 0;
   const send = (message: Message): void => worker.postMessage(message);
   return {
-    run: (program, room, from, to) =>
+    run: (program, room, rows, counter) =>
       new Promise((resolve, reject) => {
         const id = turn++;
         waiting.set(id, { resolve, reject });
         if (!numbers.has(room)) numbers.set(room, rooms++);
         // While someone waits, the thread must keep the process alive.
         worker.ref();
-        send({ kind: 'run', id, room: numbers.get(room) as number, program, memory: room.memory as WebAssembly.Memory, from, to });
+        send({ kind: 'run', id, room: numbers.get(room) as number, program, memory: room.memory as WebAssembly.Memory, rows, counter });
       }),
     forget: (room) => {
       const number = numbers.get(room);

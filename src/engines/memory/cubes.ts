@@ -1,0 +1,124 @@
+import { DurchblickError } from '../../errors.ts';
+import type { AggregateRequest, Cube, CubeColumn, CubeRequest, Segments } from '../../plan/request.ts';
+import type { DayColumn } from './columns.ts';
+import { never } from './masks.ts';
+import type { Opened } from './opened.ts';
+import type { Cells, Layout, Scan, ScanColumn } from './scan.ts';
+
+/** More accumulators than this are refused with a message instead of exhausting memory. */
+const MOST_CELLS = 1 << 27;
+
+export type Scanner = (scans: readonly Scan[]) => Promise<Cells>;
+
+/** Table from day to segment over the days of a role; -1 for days in no segment. */
+export const segmentTable = ({ starts, ends }: Segments, first: number, last: number): Int32Array => {
+  const table = new Int32Array(Math.max(last - first + 1, 0)).fill(-1);
+  for (let s = 0; s < starts.length; s++) {
+    const [from, to] = [Math.max(starts[s], first), Math.min(ends[s], last)];
+    if (from <= to) table.fill(s, from - first, to - first + 1);
+  }
+  return table;
+};
+
+/** Whether every day from the first to the last is a segment of its own. */
+const isDaily = ({ starts, ends }: Segments): boolean => {
+  const last = starts.length - 1;
+  return last >= 0 && ends[last] - starts[0] === last;
+};
+
+/** First slots of the days' segments; those of days in none lie behind all cells. */
+const slotsOf = (segments: Segments, role: DayColumn | undefined, members: number): Layout['slotOf'] => {
+  if (isDaily(segments)) return 'daily';
+  if (!role) return new Int32Array(0);
+  const none = segments.starts.length;
+  return segmentTable(segments, role.first, role.last).map((segment) => (segment < 0 ? none : segment) * members);
+};
+
+/** Whether values of a count are blank matters, not what they are: texts count as well. */
+const scanColumn = (aggregate: AggregateRequest, { data, mask }: Opened, knownBy: number | undefined): ScanColumn => {
+  const own = aggregate.where.length > 0 ? mask(aggregate.where, knownBy) : undefined;
+  if (aggregate.kind === 'rows') return { ...ROW_COUNT, mask: own };
+  const { kind, value } = aggregate;
+  const column = kind === 'count' && value.kind === 'column' ? data.presence(value.column) : data.value(value);
+  const rows = kind === 'count' && !column.blanks;
+  return { kind, values: rows ? undefined : column.values, full: !column.blanks, exact: column.scale >= 0, mask: own };
+};
+
+const ROW_COUNT: ScanColumn = { kind: 'rows', values: undefined, full: true, exact: true, mask: undefined };
+
+export interface CubeTask {
+  readonly opened: Opened;
+  readonly request: CubeRequest;
+}
+
+/** A request as a scan: its rows' layout, and a row count first, which tells the members that have rows. */
+const scanOf = ({ opened, request }: CubeTask): Scan => {
+  const { data, mask, combine } = opened;
+  const { segments, aggregates } = request;
+  const role = request.role === undefined ? undefined : data.roles.get(request.role);
+  const members = combine(request.attributes);
+  const count = segments.starts.length;
+  if (count * members.count * (aggregates.length + 1) > MOST_CELLS) {
+    throw new DurchblickError('too-many-cells', `the question needs ${count} x ${members.count} cells`, {
+      kind: 'engine',
+      hint: 'Ask by a coarser unit, for a shorter range, or for fewer members.',
+    });
+  }
+  const layout = {
+    rows: data.rows,
+    days: role?.days,
+    base: isDaily(segments) ? segments.starts[0] : (role?.first ?? 0),
+    slotOf: slotsOf(segments, role, members.count),
+    segments: count,
+    codes: members.codes,
+    members: members.count,
+    mask: mask(request.filters, request.knownBy),
+  };
+  const columns = aggregates.map((aggregate) => scanColumn(aggregate, opened, request.knownBy));
+  return { layout, columns: [ROW_COUNT, ...columns] };
+};
+
+/** Only members that have rows are part of the answer. */
+const cubeOf = ({ opened, request }: CubeTask, { layout }: Scan, dense: readonly Float64Array[]): Cube => {
+  const { segments, members } = layout;
+  const present = new Uint8Array(members);
+  const rows = dense[0];
+  for (let s = 0, k = 0; s < segments; s++) for (let m = 0; m < members; m++, k++) if (rows[k] > 0) present[m] = 1;
+  const kept = Array.from(present.keys()).filter((m) => present[m] === 1);
+  const width = kept.length;
+  const known = new Map<Float64Array, Float64Array>();
+  const compact = (cells: Float64Array): Float64Array => {
+    if (width === members) return cells;
+    const before = known.get(cells);
+    if (before) return before;
+    const out = new Float64Array(segments * width);
+    for (let s = 0; s < segments; s++) for (let m = 0; m < width; m++) out[s * width + m] = cells[s * members + kept[m]];
+    known.set(cells, out);
+    return out;
+  };
+  const { tuple } = opened.combine(request.attributes);
+  const scaleOf = (aggregate: AggregateRequest): number =>
+    aggregate.kind === 'rows' || aggregate.kind === 'count' ? 0 : opened.data.value(aggregate.value).scale;
+  return {
+    segments: request.segments,
+    tuples: kept.map(tuple),
+    columns: request.aggregates.map((aggregate, k): CubeColumn => ({ cells: compact(dense[k + 1]), scale: scaleOf(aggregate) })),
+  };
+};
+
+const emptyCube = ({ segments, aggregates }: CubeRequest): Cube => ({
+  segments,
+  tuples: [],
+  columns: aggregates.map(() => ({ cells: new Float64Array(0), scale: 0 })),
+});
+
+/** Answers requests together: scans over the same rows and members share their reading. */
+export const cubes = async (tasks: readonly CubeTask[], scan: Scanner): Promise<Cube[]> => {
+  const live = tasks.filter(({ opened, request }) => !never(request.filters, opened.data));
+  const scans = live.map(scanOf);
+  const dense = await scan(scans);
+  return tasks.map((task) => {
+    const at = live.indexOf(task);
+    return at < 0 ? emptyCube(task.request) : cubeOf(task, scans[at], dense[at]);
+  });
+};

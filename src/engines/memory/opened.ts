@@ -1,0 +1,155 @@
+import { dateReader } from '../../calendar/dates.ts';
+import { DurchblickError, suggest } from '../../errors.ts';
+import type { Sightings } from '../../kernels/events.ts';
+import type { Expression } from '../../language/syntax.ts';
+import type { AttributeRef } from '../../model/attributes.ts';
+import type { Fact, Model } from '../../model/model.ts';
+import type { OpenOptions } from '../engine.ts';
+import { type Codes, readDays } from './columns.ts';
+import { type DimensionData, type FactData, factData, type MemberCodes } from './facts.ts';
+import { masksOf } from './masks.ts';
+import { type Lists, PLAIN_LISTS } from './room.ts';
+import type { Table } from './tables.ts';
+
+/** Combined members of several attributes: one code a row. */
+export interface Members {
+  readonly codes: Codes | undefined;
+  readonly count: number;
+  readonly tuple: (code: number) => readonly string[];
+}
+
+const membersOf = (columns: readonly MemberCodes[], rows: number, lists: Lists): Members => {
+  if (columns.length === 0) return { codes: undefined, count: 1, tuple: () => [] };
+  const count = columns.reduce((product, { texts }) => product * texts.length, 1);
+  if (count > 2 ** 31 - 1)
+    throw new DurchblickError('too-many-members', `the attributes combine to ${count} members`, {
+      kind: 'engine',
+      hint: 'Ask for fewer attributes at once, or filter them.',
+    });
+  const tuple = (code: number): string[] => {
+    const texts: string[] = [];
+    for (let k = columns.length - 1, rest = code; k >= 0; k--) {
+      const size = columns[k].texts.length;
+      texts.unshift(columns[k].texts[rest % size]);
+      rest = Math.floor(rest / size);
+    }
+    return texts;
+  };
+  if (columns.length === 1) return { codes: columns[0].codes, count, tuple };
+  const codes = lists.make(Int32Array, rows);
+  for (const { codes: own, texts } of columns) {
+    const size = texts.length;
+    for (let i = 0; i < rows; i++) codes[i] = codes[i] * size + own[i];
+  }
+  return { codes, count, tuple };
+};
+
+/** Sightings over a stretch of days, with the members they are split by. */
+export interface Sighted {
+  readonly sightings: Sightings;
+  readonly first: number;
+  readonly last: number;
+  readonly tuples: readonly (readonly string[])[];
+  readonly scale: number;
+}
+
+/** A fact with everything that scans of it need. */
+export interface Opened {
+  readonly data: FactData;
+  readonly mask: ReturnType<typeof masksOf>;
+  readonly combine: (attributes: readonly AttributeRef[]) => Members;
+  /** Sightings gathered before, by what they are of (sightings.ts). */
+  readonly sightings: Map<string, Sighted>;
+}
+
+/** Runs a step of opening; a fault in the model's columns is told with its line. */
+export const located = <T>(model: Model, path: readonly string[], run: () => T): T => {
+  try {
+    return run();
+  } catch (error) {
+    if (error instanceof DurchblickError && error.kind === 'request') throw error.located(model.locate(path));
+    throw error;
+  }
+};
+
+/** Opens a fact: what measures and links need is read now, so that faults are told before any answer. */
+export const openFact = (
+  fact: Fact,
+  table: Table,
+  model: Model,
+  dimensions: ReadonlyMap<string, DimensionData>,
+  options: OpenOptions,
+  lists: Lists,
+): Opened => {
+  const path = ['facts', fact.name];
+  const data = located(model, [...path, 'dates'], () => factData(fact, table, model, dimensions, options.workingDays, lists));
+  const known = new Set([...table.columnNames, ...fact.columns.keys()]);
+  const demand = (column: string | undefined, at: readonly string[]): void => {
+    if (column === undefined || known.has(column) || table.rows === 0) return;
+    throw new DurchblickError('unknown-column', `${table.name} has no column "${column}"`, {
+      place: model.locate([...path, ...at]),
+      hint: suggest(column, known, 'columns'),
+    });
+  };
+  for (const link of fact.links)
+    demand(link.column, ['links', link.attribute === undefined ? link.part : `${link.part}.${link.attribute}`]);
+  for (const [name, expression] of fact.columns) for (const used of namesIn(expression)) demand(used, ['columns', name]);
+  for (const band of fact.bands.values()) demand(band.of, ['bands', band.name, 'of']);
+  for (const measure of model.measures.values()) {
+    if (measure.fact === fact && 'column' in measure.aggregate) demand(measure.aggregate.column, ['measures', measure.name]);
+  }
+  demand(fact.recorded, ['recorded']);
+  for (const column of fact.versionKey) demand(column, ['versionKey']);
+  // What measures sum and links point at is read now: a bad number is told before any answer, and no question pays for it.
+  for (const measure of model.measures.values()) {
+    const { aggregate } = measure;
+    const reads = aggregate.kind === 'sum' || aggregate.kind === 'average' || aggregate.kind === 'min' || aggregate.kind === 'max';
+    if (measure.fact === fact && reads) data.numbers(aggregate.column);
+    if (measure.fact === fact && aggregate.kind === 'count-distinct') data.keys(aggregate.column);
+    const pair = measure.open ?? (aggregate.kind === 'days-between' ? aggregate : undefined);
+    if (measure.fact === fact && pair) data.reversed(pair.from, pair.until);
+  }
+  for (const link of fact.links) {
+    const attribute = link.attribute ?? link.dimension.attributes.keys().next().value;
+    if (attribute !== undefined)
+      data.members({ kind: 'attribute', key: `${link.part}.${attribute}`, part: link.part, dimension: link.dimension, attribute });
+  }
+  let recorded: Int32Array | undefined;
+  const recordedDays = (): Int32Array => {
+    recorded ??= readDays(
+      table.column(fact.recorded as string),
+      dateReader({ timeZone: model.timeZone, grain: 'day' }),
+      'error',
+      table.name,
+      fact.recorded as string,
+      PLAIN_LISTS,
+    ).days;
+    return recorded;
+  };
+  const combined = new Map<string, Members>();
+  return {
+    data,
+    mask: masksOf(data, options.fixed.get(fact.name) ?? [], recordedDays, lists),
+    combine: (attributes) => {
+      const key = attributes.map((attribute) => attribute.key).join('\n');
+      let found = combined.get(key);
+      if (!found) {
+        found = membersOf(
+          attributes.map((attribute) => data.members(attribute)),
+          data.rows,
+          lists,
+        );
+        combined.set(key, found);
+      }
+      return found;
+    },
+    sightings: new Map(),
+  };
+};
+
+const namesIn = (node: Expression): string[] => {
+  if (node.kind === 'name') return [node.name];
+  if (node.kind === 'binary') return [...namesIn(node.left), ...namesIn(node.right)];
+  if (node.kind === 'negate' || node.kind === 'modified') return namesIn(node.of);
+  return [];
+};
