@@ -528,7 +528,7 @@ export const reference = (world: RefWorld, question: Question): RefAnswer => {
   }
   const regular = shown.filter((entry) => !isSpecial(entry));
   const limit = question.limit ?? Number.POSITIVE_INFINITY;
-  const list = [...regular.slice(0, limit), ...shown.filter(isSpecial)];
+  const list = question.limit === undefined ? shown : [...regular.slice(0, limit), ...shown.filter(isSpecial)];
   const rest =
     question.rest && regular.length > limit ? new Set(list.map(({ tuple }) => JSON.stringify(per.map((name) => tuple[name])))) : undefined;
   const wanted = question.totals === true ? ['members', 'axis'] : question.totals || [];

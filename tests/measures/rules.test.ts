@@ -1,0 +1,249 @@
+import { describe, expect, test } from 'vitest';
+import { memory } from '../../src/engines/memory/index.ts';
+import { defineModel, type ModelInput, open, type Question } from '../../src/index.ts';
+
+/** One small model; every case worked out by hand. */
+const input: ModelInput = {
+  calendar: {
+    periods: {
+      season: { rows: { Spring: { starts: '2026-03-01', ends: '2026-05-31' }, Autumn: { starts: '2026-09-01', ends: '2026-10-31' } } },
+    },
+  },
+  dimensions: { product: { source: 'products', key: 'id', attributes: { product: 'name', family: 'family' } }, region: {} },
+  facts: {
+    stock: {
+      source: 'stock',
+      dates: { counted: 'day' },
+      links: { product: 'product' },
+      measures: Object.fromEntries(
+        (['last', 'last-known', 'first', 'average', 'min', 'max'] as const).map((way) => [way, { sum: 'quantity', acrossTime: way }]),
+      ),
+    },
+    lines: {
+      source: 'lines',
+      enters: 'ordered',
+      dates: { ordered: 'ordered', shipped: 'shipped' },
+      links: { product: 'product', region: 'region' },
+      columns: { net: 'quantity * price - discount', unit: 'net / quantity' },
+      bands: { size: { of: 'net', starts: { small: 0, large: 10 } } },
+      measures: {
+        revenue: { sum: 'net', role: 'ordered' },
+        units: { average: 'unit', role: 'ordered' },
+        large: { count: 'rows', role: 'ordered', where: { size: 'large' } },
+        counted: { count: 'discount', role: 'ordered' },
+        zero: { sum: 'net', role: 'ordered', empty: 'zero' },
+        blank: { count: 'rows', role: 'ordered', empty: 'blank' },
+        backlog: { count: 'rows', open: 'ordered/shipped' },
+        wait: { daysBetween: 'ordered/shipped', role: 'ordered' },
+        'working-wait': { daysBetween: 'ordered/shipped', role: 'ordered', workingDays: true },
+      },
+    },
+    plan: {
+      source: 'plan',
+      grain: 'season',
+      horizon: 'plan',
+      dates: { planned: 'day' },
+      links: { 'product.family': 'family' },
+      measures: {
+        goal: { sum: 'amount', spread: 'even' },
+        spread: { sum: 'amount', spreadAcross: { product: 'revenue over to-date' } },
+        repeated: { sum: 'amount', unrelated: 'repeat' },
+        hidden: { sum: 'amount', unrelated: 'blank' },
+      },
+    },
+  },
+};
+const tables = {
+  products: [
+    { id: 1, name: 'Basil', family: 'Herbs' },
+    { id: 2, name: 'Mint', family: 'Herbs' },
+    { id: 3, name: 'Maple', family: 'Trees' },
+  ],
+  stock: [
+    { day: '2026-01-02', product: 1, quantity: 5 },
+    { day: '2026-01-02', product: 2, quantity: 7 },
+    { day: '2026-01-05', product: 1, quantity: 4 },
+    { day: '2026-01-06', product: 1, quantity: 9 },
+  ],
+  lines: [
+    { ordered: '2026-01-02', shipped: '2026-01-05', product: 1, region: 'North', quantity: 2, price: 5.25, discount: 0.5 },
+    { ordered: '2026-01-02', shipped: null, product: 2, region: 'North', quantity: 1, price: 9.99, discount: null },
+    { ordered: '2026-01-09', shipped: '2026-01-08', product: 9, region: null, quantity: 0, price: 1, discount: 2 },
+    { ordered: '2026-01-10', shipped: '2026-01-12', product: 1, region: 'South', quantity: 3, price: 4, discount: 1.5 },
+  ],
+  plan: [
+    { day: '2026-03-01', family: 'Herbs', amount: 92 },
+    { day: '2026-07-15', family: 'Herbs', amount: 5 },
+    { day: '2026-09-01', family: 'Trees', amount: 61 },
+  ],
+};
+const ask = async (question: Question) => {
+  const book = await open(defineModel(input), memory(tables));
+  try {
+    return await book.ask({ asOf: '2026-01-31', range: '2026-01-01/2026-01-31', ...question });
+  } finally {
+    await book.close();
+  }
+};
+const values = async (question: Question) => (await ask(question)).rows.map((row) => row.slice(1));
+
+describe('M4: levels over time', () => {
+  test.each([
+    // Days with any row: 2, 5 and 6 January. On 5 and 6 Mint has no row, but rows elsewhere in the window: 0.
+    [
+      'last',
+      [
+        ['Basil', 9],
+        ['Mint', 0],
+      ],
+      9,
+    ],
+    [
+      'first',
+      [
+        ['Basil', 5],
+        ['Mint', 7],
+      ],
+      12,
+    ],
+    [
+      'last-known',
+      [
+        ['Basil', 9],
+        ['Mint', 7],
+      ],
+      16,
+    ],
+    [
+      'average',
+      [
+        ['Basil', 6],
+        ['Mint', 7 / 3],
+      ],
+      25 / 3,
+    ],
+    [
+      'min',
+      [
+        ['Basil', 4],
+        ['Mint', 0],
+      ],
+      4,
+    ],
+    [
+      'max',
+      [
+        ['Basil', 9],
+        ['Mint', 7],
+      ],
+      12,
+    ],
+  ] as const)('%s', async (measure, members, total) => {
+    const result = await ask({ show: [measure], per: ['product'], totals: ['members'] });
+    expect(result.rows.map((row) => row.slice(1))).toEqual(members);
+    expect(result.totals[0][2]).toBe(total);
+  });
+
+  test('a member without rows in the window is blank, and the day is picked before filters', async () => {
+    expect(await values({ show: ['last'], range: '2026-01-05/2026-01-31', per: ['product'] })).toEqual([['Basil', 9]]);
+    expect(await values({ show: ['last'], range: '2026-01-02/2026-01-05', where: { product: 'Mint' } })).toEqual([[0]]);
+  });
+});
+
+describe('M1, M2, M5, M6, M13: aggregates by hand', () => {
+  test.each<[string, Question, unknown[][]]>([
+    ['computed columns are exact, and a blank operand gives blank', { show: ['revenue'] }, [[18.5]]],
+    ['a division by 0 is blank and skipped', { show: ['units'] }, [[(5 + 3.5) / 2]]],
+    ['a measure with a filter on a band', { show: ['large'] }, [[2]]],
+    ['count of a column counts what is not blank', { show: ['counted'] }, [[3]]],
+    [
+      'nothing to add up is blank, or zero, or a blank count',
+      { show: ['revenue', 'zero', 'blank'], range: '2026-01-20/2026-01-31' },
+      [[null, 0, null]],
+    ],
+    [
+      'bands: below every start, and blank, is (none)',
+      { show: ['blank'], per: ['size'] },
+      [
+        ['large', 2],
+        ['(none)', 2],
+      ],
+    ],
+    // On 12 January the last one has gone; the one that was shipped before it was ordered never counts.
+    ['a level counts until the day of leaving', { show: ['backlog'], by: 'day', range: '2026-01-04/2026-01-05' }, [[2], [1]]],
+    [
+      'a level at a date before a leaving',
+      { show: ['backlog'], by: 'day', range: '2026-01-10/2026-01-12', asOf: '2026-01-11' },
+      [[2], [2], [null]],
+    ],
+    ['days between, reversed and open rows left out', { show: ['wait'] }, [[2.5]]],
+    // From Friday 2 to Monday 5: one working day; from Saturday 10 to Monday 12: one.
+    ['working days between', { show: ['working-wait'] }, [[1]]],
+  ])('%s', async (_, question, wanted) => expect(await values(question)).toEqual(wanted));
+
+  test('what was left out is noted with its count', async () => {
+    const { notes } = await ask({ show: ['wait', 'revenue'], per: ['product'] });
+    expect(notes).toMatchObject([
+      { code: 'reversed-dates', rows: 1 },
+      { code: 'unknown-members', fact: 'lines', attribute: 'product', rows: 1 },
+    ]);
+  });
+});
+
+describe('G1 to G6: grain and reach', () => {
+  const spring = { range: '2026-03-01/2026-05-31', asOf: '2026-02-01' } as const;
+  test.each<[string, Question, unknown[][]]>([
+    ['a custom grain lies on months', { show: ['goal'], by: 'month', ...spring }, [[31], [30], [31]]],
+    ['cut by weeks that do not nest', { show: ['goal'], by: 'week', range: '2026-02-23/2026-03-08', asOf: '2026-02-01' }, [[1], [7]]],
+    // Basil sold 10.00 and 10.50, Mint nothing that can be computed: all of it lies on Basil.
+    ['spread across members in a shape', { show: ['spread'], per: ['product'], ...spring, asOf: '2026-12-31' }, [['Basil', 92]]],
+    ['and a filter takes its part', { show: ['spread'], where: { product: 'Mint' }, ...spring, asOf: '2026-12-31' }, [[null]]],
+    [
+      'without weight alike',
+      { show: ['spread'], per: ['product'], ...spring },
+      [
+        ['Basil', 46],
+        ['Mint', 46],
+      ],
+    ],
+    [
+      'repeat gives every member the whole',
+      { show: ['revenue over to-date', 'repeated'], per: ['region'], ...spring, asOf: '2026-12-31' },
+      [
+        ['North', 10, 92],
+        ['South', 10.5, 92],
+        ['(none)', -2, 92],
+      ],
+    ],
+    [
+      'blank gives none of them any',
+      { show: ['revenue over to-date', 'hidden'], per: ['region'], ...spring, asOf: '2026-12-31' },
+      [
+        ['North', 10, null],
+        ['South', 10.5, null],
+        ['(none)', -2, null],
+      ],
+    ],
+  ])('%s', async (_, question, wanted) => expect(await values(question)).toEqual(wanted));
+
+  test('error names what it can be split by; rows between the periods of their grain are noted', async () => {
+    await expect(ask({ show: ['goal'], per: ['region'] })).rejects.toMatchObject({
+      code: 'unrelated',
+      hint: expect.stringContaining('family'),
+    });
+    expect((await ask({ show: ['goal'], by: 'year', range: '2026' })).notes).toMatchObject([
+      { code: 'unplaced-dates', rows: 1, amount: 5 },
+    ]);
+  });
+
+  test.each([
+    [{ spreadAcross: { prduct: 'revenue' } }, /no dimension "prduct"/],
+    [{ spreadAcross: { product: 'repeated' } }, /cannot be split by product/],
+    [{ spreadAcross: { product: 'revenu' } }, /revenu/],
+    [{ spreadAcross: { region: 'spread' } }, /spread in a shape itself/],
+  ])('%o is refused', (parts, message) => {
+    const { plan, ...facts } = input.facts;
+    const measures = { ...plan.measures, goal: { sum: 'amount', ...parts } };
+    expect(() => defineModel({ ...input, facts: { ...facts, plan: { ...plan, measures } } })).toThrow(message);
+  });
+});
