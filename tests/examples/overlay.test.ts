@@ -69,7 +69,7 @@ const expected = async (reading: string, by: string, range: string, asOf: string
 
 test('the page opens on the last 14 days over the year before, without an error', async () => {
   expect(await shown()).toEqual(await expected('revenue on ordered', 'day', 'last-14-days', '2026-08-15'));
-  expect(await page.textContent('#caption')).toBe('revenue: 2 – 15 Aug 2026 against 2 – 15 Aug 2025, as of 2026-08-15');
+  expect(await page.textContent('#caption')).toBe('revenue: 2–15 Aug 2026 against 2–15 Aug 2025, as of 2026-08-15');
   // One loud and one pale column for each of the 14 days.
   expect(await page.locator('#chart svg .mark-rect path').count()).toBeGreaterThanOrEqual(28);
   expect(errors).toEqual([]);
