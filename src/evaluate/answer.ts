@@ -26,7 +26,7 @@ export interface AnswerRow {
 }
 
 /** Value of a reading on a row of the answer. */
-export const valueOf = ({ data, at }: AnswerRow, reading: number): number | null => cell(data.columns[reading], at);
+export const readingOf = ({ data, at }: AnswerRow, reading: number): number | null => cell(data.columns[reading], at);
 
 export interface Answer {
   readonly axis: Axis;

@@ -1,5 +1,5 @@
 import { type Day, isoOf } from '../calendar/day.ts';
-import { type Answer, type AnswerRow, TOTAL, valueOf } from '../evaluate/answer.ts';
+import { type Answer, type AnswerRow, TOTAL, readingOf } from '../evaluate/answer.ts';
 import type { Note, Notes } from '../evaluate/notes.ts';
 import type { DayRange } from '../evaluate/scope.ts';
 import { hasComparison } from '../evaluate/view.ts';
@@ -163,7 +163,7 @@ export const resultOf = (answer: Answer, asked: Asked, model: Model, asOf: Day, 
     list[0] = row.period === undefined ? TOTAL : axis.labels[row.period];
     let k = 1;
     for (let m = 0; m < row.members.length; m++) list[k++] = row.members[m];
-    for (let c = 0; c < readings; c++) list[k++] = valueOf(row, c);
+    for (let c = 0; c < readings; c++) list[k++] = readingOf(row, c);
     return list;
   };
   const compared: Record<string, (ComparedDays | null)[]> = {};
@@ -257,7 +257,7 @@ const marksOf = (
       const { better, label } = columns[at];
       let count = 0;
       for (const row of rows) {
-        const limit = row.kind === 'cell' ? brokenLimit(alert.limits, valueOf(row, k)) : undefined;
+        const limit = row.kind === 'cell' ? brokenLimit(alert.limits, readingOf(row, k)) : undefined;
         if (!limit) continue;
         count++;
         const direction = limit.kind === 'below' || limit.kind === 'at-most' ? 'low' : 'high';

@@ -478,7 +478,7 @@ export const reference = (world: RefWorld, question: Question): RefAnswer => {
     });
   const shown: { tuple: Record<string, string>; rows: (number | null)[][] }[] = [];
   // A comparison that cannot be laid out is an error even where there is nothing to show.
-  if (tuples.size === 0) places.forEach((_, row) => cells(row, 'row', {}, { any: false }));
+  if (tuples.size === 0) for (const row of places.keys()) cells(row, 'row', {}, { any: false });
   for (const tuple of tuples.values()) {
     const seen = { any: false };
     const rows = places.map((_, row) => cells(row, 'row', tuple, seen));
