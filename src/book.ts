@@ -1,10 +1,9 @@
 import type { Calendar } from './calendar/calendar.ts';
 import { zoneDays } from './calendar/dates.ts';
-import { type Day, isoOf, LAST_DAY, parseIsoDay } from './calendar/day.ts';
+import { type Day, isoOf, LAST_DAY } from './calendar/day.ts';
 import type { Engine } from './engines/engine.ts';
 import { DurchblickError, suggest } from './errors.ts';
 import { answer } from './evaluate/answer.ts';
-import { cubesOf } from './evaluate/cubes.ts';
 import { notes } from './evaluate/notes.ts';
 import type { Evaluation } from './evaluate/scope.ts';
 import { evaluateView, factFilters } from './evaluate/view.ts';
@@ -15,14 +14,16 @@ import type { Question, WhereInput } from './model/schema.ts';
 import { alertOf, brokenLimit, type Limit } from './plan/alerts.ts';
 import { asOfDay, axisOf, type FactBounds, rangeOf } from './plan/axis.ts';
 import { leavesOf, windowNamed } from './plan/bind.ts';
-import { buildCalendar, calendarRules, yearsIn } from './plan/calendar.ts';
+import { calendarRules, yearsIn } from './plan/calendar.ts';
+import { orAborted } from './plan/cancel.ts';
+import { baseYears, calendarsOf, dataDays, fixedRange, periodBounds, segmentsOf, widening } from './plan/extent.ts';
 import { type AskedFilter, askedOf, filtersOf, unitNamed } from './plan/question.ts';
-import type { Bounds, Cancellation, DataNote, Filter, Segments } from './plan/request.ts';
+import type { Bounds, Cancellation, DataNote, Filter } from './plan/request.ts';
 import type { CheckedQuestion, QuestionOf, RowOf, WhereOf } from './plan/typed.ts';
 import { actualHistory, comparisonsAt, type LaidSpan, reachOf, spansOf, windowsAt } from './plan/windows.ts';
 import type { Format } from './result/format.ts';
 import { type Result, resultOf } from './result/result.ts';
-import { OUTSIDE } from './windows/place.ts';
+import { type State, statesOf } from './states.ts';
 
 export interface OpenBookOptions<N extends Names = Names> {
   /** Filters fixed for good: rows outside are not seen by any question, total, note or bound (V3). */
@@ -94,22 +95,6 @@ export interface Book<N extends Names = Names> {
   readonly close: () => Promise<void>;
 }
 
-/** Runs something with wider and wider margins around the data, until no window reaches past the calendar (U8). */
-const widening = async <T>(run: (marginYears: number) => Promise<T>): Promise<T> => {
-  for (const margin of MARGINS) {
-    try {
-      return await run(margin);
-    } catch (error) {
-      if (!(error instanceof DurchblickError) || error.code !== OUTSIDE) throw error;
-    }
-  }
-  return run(WIDEST);
-};
-
-/** Years around the data for which the calendar is built; widened when a window reaches further. */
-const MARGINS = [3, 30, 300];
-const WIDEST = 9000;
-
 /** Checks that the members a filter asks for exist; an error with the nearest one otherwise (M3). */
 const checkMembers = async (
   filters: readonly AskedFilter[],
@@ -128,6 +113,23 @@ const checkMembers = async (
   }
 };
 
+/** Days of a fact that scans read: all, or what questions have asked for. The second time that is not enough, all (Store.reads). */
+const readDays = (state: State, fact: Fact, role: string, all: Bounds | undefined): Bounds | undefined => {
+  if (state.store.reads !== 'asked' || fact.grain !== 'day' || !all) return all;
+  const reached = state.reached.get(`${fact.name} ${role}`);
+  if (!reached) return undefined;
+  if (reached.times > 1) return all;
+  return { first: Math.max(reached.from, all.first), last: Math.min(reached.to, all.last) };
+};
+
+const reachDays = (state: State, fact: Fact, role: string, from: Day, to: Day): void => {
+  const key = `${fact.name} ${role}`;
+  const reached = state.reached.get(key);
+  if (!reached) state.reached.set(key, { from, to, times: 1 });
+  else if (from < reached.from || to > reached.to)
+    state.reached.set(key, { from: Math.min(from, reached.from), to: Math.max(to, reached.to), times: reached.times + 1 });
+};
+
 /** Opens a model over an engine: reads and checks dates, builds the calendar, and answers questions from then on. */
 export const open = async <N extends Names>(
   model: Model<N>,
@@ -137,167 +139,71 @@ export const open = async <N extends Names>(
   const fixedFilters = filtersOf(model, options.where as WhereInput | undefined);
   const fixed = new Map<string, readonly Filter[]>();
   for (const fact of model.facts.values()) fixed.set(fact.name, factFilters(fact, fixedFilters));
+  /** Working days are the same in every calendar of the model; the first one built will do. */
   let base: Calendar | undefined;
   const store = await engine.open(model, {
     fixed,
     workingDays: (after, until) => (base as Calendar).workingDays(after + 1, until),
   });
-  try {
-    await checkMembers(fixedFilters, store.members);
-  } catch (error) {
-    await store.close();
-    throw error;
-  }
+  const states = statesOf(model, store, options.cacheBytes ?? 256 * 2 ** 20);
   const clock = options.clock ?? (() => Date.now());
   const inZone = zoneDays(model.timeZone);
-  const cubes = cubesOf(store, options.cacheBytes ?? 256 * 2 ** 20);
-  const rules = await calendarRules(model, store);
-
-  const lateRoles = new Map<string, ReadonlySet<string>>();
-  for (const fact of model.facts.values()) lateRoles.set(fact.name, new Set(fact.enters === undefined ? [] : await store.lateRoles(fact)));
-
-  const boundsKnown = new Map<string, Promise<ReadonlyMap<string, Bounds | undefined>>>();
-  const boundsOf = (fact: Fact, knownBy: Day | undefined) => {
-    const key = JSON.stringify([fact.name, fact.recorded === undefined ? null : (knownBy ?? null)]);
-    let found = boundsKnown.get(key);
-    if (!found) {
-      found = store.bounds(fact, knownBy);
-      boundsKnown.set(key, found);
-    }
-    return found;
-  };
-  const allBounds = async (knownBy: Day | undefined): Promise<FactBounds> => {
-    const table = new Map<string, ReadonlyMap<string, Bounds | undefined>>();
-    for (const fact of model.facts.values()) table.set(fact.name, await boundsOf(fact, knownBy));
-    return (fact, role) => table.get(fact.name)?.get(role);
-  };
-
-  const calendars = new Map<string, Promise<Calendar>>();
-  /** A calendar over the data and some more days; built once for each extent. */
-  const calendarOver = async (days: readonly Day[], margin: number): Promise<Calendar> => {
-    let [first, last] = [Number.POSITIVE_INFINITY, Number.NEGATIVE_INFINITY];
-    for (const day of days) {
-      first = Math.min(first, day);
-      last = Math.max(last, day);
-    }
-    const key = `${first} ${last} ${margin}`;
-    let found = calendars.get(key);
-    if (!found) {
-      if (calendars.size > 50) calendars.clear();
-      found = buildCalendar(rules, first, last, margin);
-      calendars.set(key, found);
-    }
-    base ??= await found;
-    return found;
-  };
-  const fixedRange = (): { first: Day; last: Day } | undefined => {
-    const text = model.input.calendar?.range;
-    if (text === undefined || text === 'auto') return undefined;
-    const [first, last] = text.split('/').map((part) => parseIsoDay(part.trim()));
-    if (first === undefined || last === undefined) {
-      throw new DurchblickError('bad-range', `calendar.range is "${text}"`, { hint: 'It takes auto or two dates, 2021-01-01/2027-12-31.' });
-    }
-    if (last < first)
-      throw new DurchblickError('bad-range', `calendar.range runs backwards: ${text}`, { hint: 'The first day comes first.' });
-    return { first, last };
-  };
-  const range = fixedRange();
-  const rawBounds = await allBounds(undefined);
-  const dataDays = [...model.facts.values()].flatMap((fact) =>
-    [...fact.roles.keys()].flatMap((role) => {
-      const bounds = rawBounds(fact, role);
-      if (!bounds) return [];
-      if (range && (bounds.first < range.first || bounds.last > range.last)) {
-        const day = bounds.first < range.first ? bounds.first : bounds.last;
-        throw new DurchblickError(
-          'outside-range',
-          `${fact.name} has the ${role} date ${isoOf(day)}, outside the calendar's range ${isoOf(range.first)}/${isoOf(range.last)}`,
-          {
-            kind: 'data',
-            hint: 'Widen `calendar.range`, or set it to auto (U8).',
-          },
-        );
-      }
-      return [bounds.first, bounds.last];
-    }),
-  );
   const today = () => inZone(clock());
-  const anchorDays = (asOf: Day): Day[] =>
-    range ? [range.first, range.last, asOf] : [...(dataDays.length > 0 ? dataDays : [today()]), asOf];
+  const segments = segmentsOf();
 
-  /** Bounds in whole periods for coarse facts: those of the period that holds the first or last date (A2). */
-  const periodBounds = (raw: FactBounds, calendar: Calendar): FactBounds => {
-    const known = new Map<string, Bounds | undefined>();
-    return (fact, role) => {
-      const key = `${fact.name} ${role}`;
-      if (known.has(key)) return known.get(key);
-      const bounds = raw(fact, role);
-      let widened = bounds;
-      if (bounds && fact.grain !== 'day') {
-        const unit = calendar.unit(fact.grain);
-        const [a, b] = [calendar.indexOf(unit, bounds.first), calendar.indexOf(unit, bounds.last)];
-        widened = { first: a < 0 ? bounds.first : unit.starts[a], last: b < 0 ? bounds.last : unit.ends[b] };
-      }
-      known.set(key, widened);
-      return widened;
+  const prepare = async () => {
+    await checkMembers(fixedFilters, store.members);
+    const calendars = calendarsOf(await calendarRules(model, store));
+    const calendarOver = async (days: readonly Day[], margin: number): Promise<Calendar> => {
+      const found = await calendars(days, margin);
+      base ??= found;
+      return found;
     };
+    const range = fixedRange(model);
+    return { calendarOver, range };
+  };
+  const { calendarOver, range } = await prepare().catch(async (error: unknown) => {
+    await store.close();
+    throw error;
+  });
+
+  /** Days that a calendar must cover for a state of the data and an as-of date. */
+  const anchorDays = async (state: State, asOf: Day): Promise<Day[]> => {
+    const days = dataDays(model, await state.bounds(undefined), range);
+    return range ? [range.first, range.last, asOf] : [...(days.length > 0 ? days : [today()]), asOf];
   };
 
-  /** Single days for daily facts, the fact's own periods for coarse ones: what a cube is cut into. */
-  const segmentsKnown = new Map<string, Segments>();
-  const segmentsIn = (bounds: FactBounds, calendar: Calendar) => {
-    const known = segmentsKnown;
-    return (fact: Fact, role: string): Segments => {
-      const stretch = bounds(fact, role);
-      if (!stretch) return { key: 'none', starts: new Int32Array(0), ends: new Int32Array(0) };
-      const key = `${fact.grain}:${stretch.first}:${stretch.last}`;
-      let segments = known.get(key);
-      if (!segments) {
-        const periods = fact.grain === 'day' ? undefined : calendar.range(fact.grain, stretch.first, stretch.last);
-        const days = () => Int32Array.from({ length: stretch.last - stretch.first + 1 }, (_, i) => stretch.first + i);
-        segments = {
-          key,
-          starts: periods ? Int32Array.from(periods, ({ start }) => start) : days(),
-          ends: periods ? Int32Array.from(periods, ({ end }) => end) : days(),
-        };
-        known.set(key, segments);
-      }
-      return segments;
-    };
-  };
-
-  const memberCounts = new Map<string, number>();
-  const loadCounts = async (attributes: readonly AttributeRef[]): Promise<void> => {
-    for (const attribute of attributes) memberCounts.set(attribute.key, (await store.members(attribute)).length + 2);
-  };
-
-  const ask = async (question: Question, { signal }: AskOptions = {}): Promise<Result> => {
+  const askIn = async (state: State, question: Question, { signal }: AskOptions): Promise<Result> => {
     const asked = askedOf(model, question);
-    await checkMembers(asked.filters, store.members);
-    await loadCounts(asked.per.map(({ attribute }) => attribute));
-    const raw = await allBounds(asked.knownBy);
+    await checkMembers(asked.filters, state.store.members);
+    const memberCounts = new Map<string, number>();
+    for (const { attribute } of asked.per) memberCounts.set(attribute.key, (await state.store.members(attribute)).length + 2);
+    const late = new Map<string, ReadonlySet<string>>();
+    for (const fact of model.facts.values()) late.set(fact.name, await state.lateRoles(fact));
+    const raw = await state.bounds(asked.knownBy);
     const leaves = asked.columns.flatMap(({ bound }) => leavesOf(bound));
     const far = [asked.range ?? '', asked.asOf, ...asked.columns.map(({ reading }) => reading)].flatMap(yearsIn);
     return widening(async (margin) => {
       const rough = asOfDay(asked.asOf, model, undefined, today(), raw);
-      const calendar = await calendarOver([...anchorDays(rough), ...far, ...baseYears(model)], margin);
+      const calendar = await calendarOver([...(await anchorDays(state, rough)), ...far, ...baseYears(model)], margin);
       const bounds = periodBounds(raw, calendar);
       const asOf = asOfDay(asked.asOf, model, calendar, today(), bounds);
       const axis = axisOf(asked, leaves, model, calendar, asOf, bounds);
       const found = notes();
-      for (const note of store.notes) found.add(`data ${note.code} ${note.fact} ${note.role ?? ''}`, { ...note });
-      const frame = { model, calendar, asOf, bounds };
+      for (const note of state.store.notes) found.add(`data ${note.code} ${note.fact} ${note.role ?? ''}`, { ...note });
       const evaluation: Evaluation = {
-        frame,
-        store,
-        cubes,
+        frame: { model, calendar, asOf, bounds },
+        store: state.store,
+        cubes: state.cubes,
         notes: found,
         knownBy: asked.knownBy,
-        segments: segmentsIn(bounds, calendar),
+        segments: (fact, role) => segments(fact, bounds(fact, role), calendar),
+        read: (fact, role) => segments(fact, readDays(state, fact, role, bounds(fact, role)), calendar),
+        reach: (fact, role, from, to) => reachDays(state, fact, role, from, to),
         // A plan role is not cut at the as-of date, so rows that entered later must be; an actual one only where it runs ahead.
         entersLate: (fact, role) => {
           if (fact.enters === undefined || (raw(fact, fact.enters)?.last ?? LAST_DAY) <= asOf) return false;
-          return fact.roles.get(role)?.horizon === 'plan' || (lateRoles.get(fact.name)?.has(role) ?? false);
+          return fact.roles.get(role)?.horizon === 'plan' || (late.get(fact.name)?.has(role) ?? false);
         },
         view: (readings, scope) => evaluateView(readings, scope, evaluation),
         memberCount: (attributes) => attributes.reduce((product, { key }) => product * (memberCounts.get(key) ?? 1), 1),
@@ -308,12 +214,33 @@ export const open = async <N extends Names>(
     });
   };
 
-  const latestAsOf = async (text = model.asOf): Promise<Day> => {
-    const raw = await allBounds(undefined);
+  const ask = (question: Question, asking: AskOptions = {}): Promise<Result> =>
+    orAborted(
+      states.run((state) => askIn(state, question, asking), asking.signal),
+      asking.signal,
+    );
+
+  const asOfIn = async (state: State, text: string): Promise<Day> => {
+    const raw = await state.bounds(undefined);
     const rough = asOfDay(text, model, undefined, today(), raw);
-    const calendar = await calendarOver(anchorDays(rough), 3);
+    const calendar = await calendarOver(await anchorDays(state, rough), 3);
     return asOfDay(text, model, calendar, today(), periodBounds(raw, calendar));
   };
+  /** A calendar over the data of a state, an as-of date and more days, with the bounds in it. */
+  const within = <T>(
+    text: string | undefined,
+    more: readonly Day[],
+    run: (asOf: Day, calendar: Calendar, bounds: FactBounds) => T | Promise<T>,
+  ): Promise<T> =>
+    states.run(async (state) => {
+      const asOf = await asOfIn(state, text ?? model.asOf);
+      return widening(async (margin) => {
+        const calendar = await calendarOver([...(await anchorDays(state, asOf)), ...more], margin);
+        return run(asOf, calendar, periodBounds(await state.bounds(undefined), calendar));
+      });
+    });
+  const latestAsOf = (text?: string): Promise<Day> => states.run((state) => asOfIn(state, text ?? model.asOf));
+
   // Tables of periods and holidays are read and laid out now: what is wrong with them is told before any answer.
   try {
     await latestAsOf();
@@ -325,55 +252,49 @@ export const open = async <N extends Names>(
     model,
     ask: ask as Book<N>['ask'],
     asOf: latestAsOf,
-    calendar: async (wanted) => {
-      if (wanted) return calendarOver([wanted.first, wanted.last], 0);
-      const asOf = await latestAsOf();
-      return widening(async (margin) => {
-        const wide = await calendarOver(anchorDays(asOf), margin);
-        const reached = range ? [] : reachOf(model, wide, asOf);
-        return calendarOver([...anchorDays(asOf), ...reached], 0);
+    calendar: async (own) => {
+      if (own) return calendarOver([own.first, own.last], 0);
+      if (range) return calendarOver([range.first, range.last], 0);
+      return states.run(async (state) => {
+        const asOf = await asOfIn(state, model.asOf);
+        return widening(async (margin) => {
+          const wide = await calendarOver(await anchorDays(state, asOf), margin);
+          return calendarOver([...(await anchorDays(state, asOf)), ...reachOf(model, wide, asOf)], 0);
+        });
       });
     },
-    range: async (text, asOfText) => {
-      const asOf = await latestAsOf(asOfText);
-      return widening(async (margin) => {
-        const calendar = await calendarOver([...anchorDays(asOf), ...yearsIn(text)], margin);
-        return rangeOf(text, model, calendar, asOf, actualHistory(model, periodBounds(rawBounds, calendar)));
-      });
-    },
+    range: (text, asOfText) =>
+      within(asOfText, yearsIn(text), (asOf, calendar, bounds) => rangeOf(text, model, calendar, asOf, actualHistory(model, bounds))),
     windows: async ({ at, only, by, over } = {}) => {
-      const dates = await Promise.all((at ?? [model.asOf]).map(latestAsOf));
       const { windows, comparisons } = spansOf(model, only);
       const against = {
         by: by === undefined ? undefined : unitNamed(model, by),
         over: over === undefined ? undefined : windowNamed(model, over),
       };
-      return widening(async (margin) => {
-        const calendar = await calendarOver([...dates.flatMap(anchorDays), ...baseYears(model)], margin);
-        const history = actualHistory(model, periodBounds(rawBounds, calendar));
-        return dates.flatMap((day) => [
-          ...windowsAt(windows, calendar, day, history),
-          ...comparisonsAt(comparisons, against, model, calendar, day, history),
-        ]);
-      });
+      const laid = (at ?? [undefined]).map((text) =>
+        within(text, baseYears(model), (day, calendar, bounds) => {
+          const history = actualHistory(model, bounds);
+          return [...windowsAt(windows, calendar, day, history), ...comparisonsAt(comparisons, against, model, calendar, day, history)];
+        }),
+      );
+      return (await Promise.all(laid)).flat();
     },
     alerts: async (text) => {
-      const asOf = await latestAsOf(text);
+      const asOf = isoOf(await latestAsOf(text));
       const fired: FiredAlert[] = [];
       for (const [name, input] of model.alerts) {
-        const { reading: shown, label, limits, by, per } = alertOf(model, name, input);
-        const calendar = await calendarOver(anchorDays(asOf), 3);
-        const period = calendar.label(by, asOf);
+        const alert = alertOf(model, name, input);
+        const period = await within(asOf, [], (day, calendar) => calendar.label(alert.by, day));
         if (period === undefined) continue;
-        const question: Question = { show: [shown], by, per: per.map((entry) => entry.name), range: period, asOf: isoOf(asOf) };
-        const { rows, columns } = await ask(question);
+        const per = alert.per.map((entry) => entry.name);
+        const { rows, columns } = await ask({ show: [alert.reading], by: alert.by, per, range: period, asOf });
+        const { format, better } = columns[columns.length - 1];
         for (const row of rows) {
           const value = row[row.length - 1];
-          const limit = typeof value === 'number' ? brokenLimit(limits, value) : undefined;
+          const limit = typeof value === 'number' ? brokenLimit(alert.limits, value) : undefined;
           if (typeof value !== 'number' || !limit) continue;
-          const members = Object.fromEntries(per.map((entry, k) => [entry.name, String(row[k + 1])]));
-          const { format, better } = columns[columns.length - 1];
-          fired.push({ alert: name, label, reading: shown, asOf: isoOf(asOf), period, members, value, limit, format, better });
+          const members = Object.fromEntries(per.map((entry, k) => [entry, String(row[k + 1])]));
+          fired.push({ alert: name, label: alert.label, reading: alert.reading, asOf, period, members, value, limit, format, better });
         }
       }
       return fired;
@@ -384,14 +305,10 @@ export const open = async <N extends Names>(
         throw new DurchblickError('unknown-role', `there is no fact "${fact}" with a date "${role}"`, {
           hint: suggest(fact, model.facts.keys(), 'facts'),
         });
-      const calendar = await calendarOver(anchorDays(await latestAsOf()), 3);
-      return periodBounds(rawBounds, calendar)(known, role);
+      return within(undefined, [], (_, __, bounds) => bounds(known, role));
     },
     dataNotes: store.notes,
-    cost: () => ({ ...cubes.counts }),
+    cost: states.cost,
     close: () => store.close(),
   };
 };
-
-const baseYears = (model: Model): Day[] =>
-  [...model.comparisons.values()].flatMap(({ shift }) => (shift.kind === 'base' ? yearsIn(shift.period) : []));

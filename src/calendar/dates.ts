@@ -154,3 +154,32 @@ export const dateReader = (rules: DateRules): DateReader => {
     return day;
   };
 };
+
+/** From an instant on, a zone lies this many milliseconds before UTC's clock; the first stretch begins with time itself. */
+export interface ZoneStretch {
+  readonly from: number;
+  readonly offset: number;
+}
+
+/** The offsets of a time zone between two instants (milliseconds since 1970-01-01T00:00Z), in order. */
+export const zoneStretches = (timeZone: string, first: number, last: number): ZoneStretch[] => {
+  if (timeZone === 'UTC' || !(first <= last)) return [{ from: Number.NEGATIVE_INFINITY, offset: 0 }];
+  let at = Temporal.Instant.fromEpochMilliseconds(Math.floor(first)).toZonedDateTimeISO(timeZone);
+  const stretches = [{ from: Number.NEGATIVE_INFINITY, offset: at.offsetNanoseconds / 1e6 }];
+  for (;;) {
+    const next = at.getTimeZoneTransition('next');
+    if (!next || next.epochMilliseconds > last) return stretches;
+    stretches.push({ from: next.epochMilliseconds, offset: next.offsetNanoseconds / 1e6 });
+    at = next;
+  }
+};
+
+/** A date pattern as a regular expression, with the groups in which year, month and day stand. */
+export const datePattern = (
+  format: string,
+): { readonly source: string; readonly groups: { readonly year: number; readonly month: number; readonly day: number } } => {
+  const { source } = compileFormat(format);
+  const order = [...source.matchAll(/\(\?<(year|month|day)>/g)].map(([, name]) => name);
+  const at = (name: string): number => order.indexOf(name) + 1;
+  return { source: source.replace(/\(\?<(?:year|month|day)>/g, '('), groups: { year: at('year'), month: at('month'), day: at('day') } };
+};

@@ -18,6 +18,16 @@ export interface Store extends CalendarTables {
   readonly events: (request: EventsRequest, signal?: Cancellation) => Promise<Events>;
   /** Roles in which some row has a date before it entered, or none: there `enters` must be looked at (A2). */
   readonly lateRoles: (fact: Fact) => Promise<readonly string[]>;
+  /**
+   * Which days of a fact a scan reads: all that there are, so that every later question is served, or only those that
+   * are asked for, where reading more costs more.
+   */
+  readonly reads?: 'all' | 'asked';
+  /**
+   * Where rows may change while a book is open: the store as it is at one moment, for a question or several that run at
+   * once. Its `close` ends that view.
+   */
+  readonly begin?: (signal?: Cancellation) => Promise<Store>;
   readonly close: () => Promise<void>;
 }
 

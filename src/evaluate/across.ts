@@ -100,7 +100,9 @@ const shareOut = async (
   if (first.kind !== 'attribute') return [...strands];
   const above = attributes.filter((attribute) => attribute.kind === 'attribute' && attribute.part === first.part);
   const names = [...above, ...below].map((attribute) => (attribute.kind === 'attribute' ? attribute.attribute : ''));
-  const members = await evaluation.store.combinations(first.dimension, names);
+  const members = [...(await evaluation.store.combinations(first.dimension, names))].sort((a, b) =>
+    a.join('\u0000') < b.join('\u0000') ? -1 : 1,
+  );
   const aboveAt = places(above, attributes);
   let even = false;
   const result: Strand[] = [];

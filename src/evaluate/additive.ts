@@ -15,7 +15,7 @@ export const simple = async (task: LeafTask, evaluation: Evaluation): Promise<Le
   const { measure } = leaf;
   const { fact } = measure;
   const { kind } = measure.aggregate;
-  const own = evaluation.segments(fact, leaf.role.name);
+  const own = evaluation.read(fact, leaf.role.name);
   const segments = task.fine ? own : (task.segments ?? own);
   const extreme = kind === 'min' || kind === 'max';
   const load = async (attributes: LeafTask['attributes']): Promise<AdditiveCells> => {
@@ -122,7 +122,7 @@ export const between = async (task: LeafTask, evaluation: Evaluation): Promise<L
     )
     .map((role) => ({ kind: 'by', role, day: asOf }));
   const rowSet = rowsOf(task, leaf.role.name, evaluation, [...both, { kind: 'order', from, until, is: 'forward' }, ...known]);
-  const segments = evaluation.segments(fact, leaf.role.name);
+  const segments = evaluation.read(fact, leaf.role.name);
   const value = aggregate;
   const [rows, sums] = await Promise.all([
     evaluation.cubes.cells(rowSet, segments, { kind: 'rows', where }, evaluation.signal),

@@ -1,5 +1,7 @@
 import type { Store } from '../engines/engine.ts';
+import { DurchblickError } from '../errors.ts';
 import { extremes, type Lookup, prefixSums, sumTree } from '../kernels/lookups.ts';
+import { type Shared, sharedWork } from '../plan/cancel.ts';
 import type { AggregateRequest, Cancellation, Cube, CubeRequest, RowSet, Segments } from '../plan/request.ts';
 import { filterKey } from '../plan/request.ts';
 
@@ -37,6 +39,31 @@ export const rowSetKey = (rows: RowSet): string =>
 
 const aggregateKey = (aggregate: AggregateRequest): string =>
   JSON.stringify([aggregate.kind, aggregate.kind === 'rows' ? null : aggregate.value, aggregate.where.map(filterKey)]);
+
+/**
+ * The same cube with its members in one order, whatever engine it came from: where doubles are added up, the order
+ * decides their last digit (R3).
+ */
+const inOrder = (cube: Cube): Cube => {
+  const keys = cube.tuples.map((tuple) => tuple.join('\u0000'));
+  const order = Array.from(keys.keys()).sort((a, b) => (keys[a] < keys[b] ? -1 : keys[a] > keys[b] ? 1 : 0));
+  if (order.every((from, k) => from === k)) return cube;
+  const width = order.length;
+  const known = new Map<Float64Array, Float64Array>();
+  const moved = (cells: Float64Array): Float64Array => {
+    const before = known.get(cells);
+    if (before) return before;
+    const out = new Float64Array(cells.length);
+    for (let at = 0; at < cells.length; at += width) for (let m = 0; m < width; m++) out[at + m] = cells[at + order[m]];
+    known.set(cells, out);
+    return out;
+  };
+  return {
+    segments: cube.segments,
+    tuples: order.map((from) => cube.tuples[from]),
+    columns: cube.columns.map(({ cells, scale }) => ({ cells: moved(cells), scale })),
+  };
+};
 
 /** Columns that share their cells share their lookups. */
 const cellsOf = ({ segments, tuples, columns }: Cube): Cells[] => {
@@ -78,11 +105,14 @@ export const cubesOf = (store: Store, limit: number): Cubes => {
   const sizes = new Map<string, number>();
   let size = 0;
   const counts: CubeCounts = { scans: 0, cached: 0, cells: 0 };
+  /** Work under way, for questions that come to wait for it as well. */
+  const works = new Map<string, Shared>();
   interface Waiting {
     readonly request: CubeRequest;
     readonly aggregates: AggregateRequest[];
     readonly answers: { readonly resolve: (cells: Cells) => void; readonly reject: (error: unknown) => void; readonly key: string }[];
-    readonly signal: Cancellation | undefined;
+    /** Given up when all that wait for it have. */
+    readonly work: Shared;
   }
   let waiting = new Map<string, Waiting>();
   /** Drops what was not used for longest until the cache keeps its limit. Maps iterate in insertion order. */
@@ -98,14 +128,21 @@ export const cubesOf = (store: Store, limit: number): Cubes => {
     const batch = [...waiting.values()];
     waiting = new Map();
     try {
-      counts.scans += batch.length;
-      const answers = await store.cubes(
-        batch.map(({ request, aggregates }) => ({ ...request, aggregates })),
-        batch[0].signal,
+      const wanted = batch.filter(({ work }) => !work.signal.aborted);
+      const left = new Map<Waiting, Cube>();
+      // One request is given up as soon as nobody waits for it; several together when nobody waits for any.
+      const together = sharedWork();
+      for (const { work } of wanted) together.join(work.signal);
+      const found = await store.cubes(
+        wanted.map(({ request, aggregates }) => ({ ...request, aggregates })),
+        wanted.length > 0 ? together.signal : undefined,
       );
-      batch.forEach((entry, b) => {
-        const cube = answers[b];
-        const made = cellsOf(cube);
+      for (const [k, entry] of wanted.entries()) left.set(entry, found[k]);
+      counts.scans += wanted.length;
+      batch.forEach((entry) => {
+        const cube = left.get(entry);
+        if (!cube) throw new DurchblickError('aborted', 'the question was aborted', { kind: 'engine' });
+        const made = cellsOf(inOrder(cube));
         entry.answers.forEach(({ resolve, key }, i) => {
           const bytes = cube.columns[i].cells.byteLength;
           counts.cells += cube.columns[i].cells.length;
@@ -133,6 +170,7 @@ export const cubesOf = (store: Store, limit: number): Cubes => {
       const found = known.get(key);
       if (found) {
         counts.cached++;
+        works.get(key)?.join(signal);
         const bytes = sizes.get(key);
         if (bytes !== undefined) {
           sizes.delete(key);
@@ -144,13 +182,17 @@ export const cubesOf = (store: Store, limit: number): Cubes => {
         if (waiting.size === 0) void Promise.resolve().then(flush);
         let entry = waiting.get(group);
         if (!entry) {
-          entry = { request: { ...rows, segments, aggregates: [] }, aggregates: [], answers: [], signal };
+          entry = { request: { ...rows, segments, aggregates: [] }, aggregates: [], answers: [], work: sharedWork() };
           waiting.set(group, entry);
         }
+        entry.work.join(signal);
         entry.aggregates.push(aggregate);
         entry.answers.push({ resolve, reject, key });
       });
       known.set(key, promise);
+      const entry = waiting.get(group);
+      if (entry) works.set(key, entry.work);
+      promise.catch(() => undefined).finally(() => works.delete(key));
       return promise;
     },
   };

@@ -9,7 +9,7 @@ export const byEvents = async (task: LeafTask, evaluation: Evaluation, count: 'd
   const { leaf, lay, where } = task;
   const { fact, aggregate } = leaf.measure;
   const rowSet = rowsOf(task, leaf.role.name, evaluation);
-  const segments = evaluation.segments(fact, leaf.role.name);
+  const segments = evaluation.read(fact, leaf.role.name);
   const unseen = fact.grain !== 'day' && leaf.role.horizon === 'actual' ? evaluation.frame.asOf : undefined;
   const runs = runsOf(lay, segments, unseen);
   const covered = Array.from(runs.i.keys()).filter((row) => runs.i[row] <= runs.j[row]);

@@ -1,6 +1,6 @@
 import type { Day } from '../calendar/day.ts';
 import { extremes } from '../kernels/lookups.ts';
-import type { AggregateRequest, Filter, RowSet } from '../plan/request.ts';
+import { type AggregateRequest, ALL_TIME, type Filter, type RowSet } from '../plan/request.ts';
 import type { Lay } from '../windows/lay.ts';
 import { additive, finish, noteInexact, rowsOf } from './parts.ts';
 import { lookupRuns, runsOf } from './runs.ts';
@@ -13,7 +13,7 @@ export const level = async (task: LeafTask, evaluation: Evaluation): Promise<Lea
   if (!open) throw new Error('not an open measure');
   const forward: Filter = { kind: 'order', from: open.from, until: open.until, is: 'forward' };
   const at = async (role: string, more: readonly Filter[], latest: Day) => {
-    const segments = evaluation.segments(fact, role);
+    const segments = evaluation.read(fact, role);
     const rowSet = rowsOf(task, role, evaluation, more);
     const [rows, cells] = await Promise.all([
       evaluation.cubes.cells(rowSet, segments, { kind: 'rows', where }, evaluation.signal),
@@ -56,11 +56,11 @@ export const noteReversed = async (
   { from, until }: { from: string; until: string },
   evaluation: Evaluation,
 ): Promise<void> => {
-  const { fact, name } = task.leaf.measure;
+  const { name } = task.leaf.measure;
   const rowSet = rowsOf(task, from, evaluation, [{ kind: 'order', from, until, is: 'reversed' }]);
   const cells = await evaluation.cubes.cells(
-    { ...rowSet, attributes: [] },
-    evaluation.segments(fact, from),
+    { ...rowSet, role: undefined, attributes: [] },
+    ALL_TIME,
     { kind: 'rows', where: task.where },
     evaluation.signal,
   );
@@ -82,7 +82,7 @@ export const acrossTime = async (task: LeafTask, evaluation: Evaluation): Promis
   const { fact } = measure;
   const way = measure.acrossTime;
   const rowSet = rowsOf(task, leaf.role.name, evaluation);
-  const segments = evaluation.segments(fact, leaf.role.name);
+  const segments = evaluation.read(fact, leaf.role.name);
   const ask = (rows: RowSet, aggregate: AggregateRequest) => evaluation.cubes.cells(rows, segments, aggregate, evaluation.signal);
   const [any, rows, cells] = await Promise.all([
     // The days on which the fact has any row at all: before the question's filters and splits.

@@ -61,8 +61,12 @@ export interface Evaluation {
   readonly cubes: Cubes;
   readonly notes: Notes;
   readonly knownBy: Day | undefined;
-  /** The stretches of days a fact's cubes are cut into: single days, or the fact's own periods. */
+  /** The stretches of days a fact's cubes are cut into: single days, or the fact's own periods; all that there are. */
   readonly segments: (fact: Fact, role: string) => Segments;
+  /** Those of them that scans read: all, or no more than questions have asked for (Store.reads). */
+  readonly read: (fact: Fact, role: string) => Segments;
+  /** Says that days of a fact are asked for, before they are read. */
+  readonly reach: (fact: Fact, role: string, from: Day, to: Day) => void;
   /** Whether rows may have entered after their date in a role, so that `enters` must be looked at (A2). */
   readonly entersLate: (fact: Fact, role: string) => boolean;
   /** Evaluates other readings on the way: the shapes in which amounts are spread (G3, G6). */

@@ -99,7 +99,7 @@ const DAILY_CELLS = 4_000_000;
  */
 const plannedSegments = (task: LeafTask, tasks: readonly LeafTask[], evaluation: Evaluation): Segments | undefined => {
   const { fact } = task.leaf.measure;
-  const daily = evaluation.segments(fact, task.leaf.role.name);
+  const daily = evaluation.read(fact, task.leaf.role.name);
   const days = daily.starts.length;
   if (fact.grain !== 'day' || days === 0 || days * evaluation.memberCount(task.attributes) <= DAILY_CELLS) return undefined;
   const [first, last] = [daily.starts[0], daily.ends[days - 1]];
@@ -118,6 +118,26 @@ const plannedSegments = (task: LeafTask, tasks: readonly LeafTask[], evaluation:
     starts,
     ends: Int32Array.from(starts, (_, k) => (k + 1 < starts.length ? starts[k + 1] - 1 : last)),
   };
+};
+
+/** Says which days a reading is going to read; a level needs all that came before (M5). */
+const reachOf = ({ leaf, lay }: LeafTask, { frame, reach: days }: Evaluation): void => {
+  const { fact, open } = leaf.measure;
+  let [from, to] = [Number.POSITIVE_INFINITY, Number.NEGATIVE_INFINITY];
+  for (let row = 0; row < lay.state.length; row++) {
+    if (lay.state[row] !== COVERED) continue;
+    from = Math.min(from, lay.from[row]);
+    to = Math.max(to, lay.to[row]);
+  }
+  if (from > to) return;
+  if (!open) {
+    days(fact, leaf.role.name, from, to);
+    return;
+  }
+  for (const role of [open.from, open.until]) {
+    const bounds = frame.bounds(fact, role);
+    if (bounds) days(fact, role, bounds.first, Math.max(to, bounds.first));
+  }
 };
 
 const extent = (lays: readonly Lay[], row: number): DayRange | null => {
@@ -185,6 +205,7 @@ export const evaluateView = async (readings: readonly Bound[], scope: Scope, eva
   };
   for (const reading of readings) walk(reading, [], prepare);
   const tasks = [...jobs.values()].flatMap(({ task }) => task ?? []);
+  for (const task of tasks) reachOf(task, evaluation);
   const loaded = new Map<Job, LeafData>();
   await Promise.all(
     [...jobs.values()].map(async (job) => {

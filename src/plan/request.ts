@@ -134,4 +134,5 @@ export interface CalendarTables {
 export interface Cancellation {
   readonly aborted: boolean;
   readonly addEventListener: (type: 'abort', listener: () => void) => void;
+  readonly removeEventListener: (type: 'abort', listener: () => void) => void;
 }

@@ -1,5 +1,5 @@
 import { type Day, isoOf } from '../calendar/day.ts';
-import { type Answer, type AnswerRow, TOTAL, readingOf } from '../evaluate/answer.ts';
+import { type Answer, type AnswerRow, readingOf, TOTAL } from '../evaluate/answer.ts';
 import type { Note, Notes } from '../evaluate/notes.ts';
 import type { DayRange } from '../evaluate/scope.ts';
 import { hasComparison } from '../evaluate/view.ts';

@@ -2,8 +2,8 @@ import { dateReader } from '../../calendar/dates.ts';
 import { NO_DAY } from '../../calendar/day.ts';
 import { DurchblickError, suggest } from '../../errors.ts';
 import { upperBound } from '../../kernels/search.ts';
-import { compareTexts } from '../../kernels/text.ts';
 import { type AttributeRef, NONE, reach, UNKNOWN } from '../../model/attributes.ts';
+import { orderedMembers } from '../../model/members.ts';
 import type { Dimension, Fact, Link, Model } from '../../model/model.ts';
 import type { DataNote, RowValue } from '../../plan/request.ts';
 import { type Codes, type DayColumn, encode, isBlank, keyText, type NumberColumn, readDays, readNumbers } from './columns.ts';
@@ -61,28 +61,12 @@ export const dimensionData = (dimension: Dimension, table: Table): DimensionData
     rows: table.rows,
     texts: textsOf,
     members: (name) => {
-      const list = textsOf(name);
       const order = dimension.attributes.get(name)?.order;
       const ranks = order === undefined ? undefined : table.column(order);
-      const first = new Map<string, number>();
-      list.forEach((text, i) => {
-        if (text !== NONE && !first.has(text)) first.set(text, i);
-      });
-      const rank = (i: number): number | string => {
-        const value = ranks?.[i];
-        return typeof value === 'string' && value.trim() !== '' && !Number.isNaN(Number(value))
-          ? Number(value)
-          : ((value ?? '') as number | string);
-      };
-      return [...first.entries()]
-        .sort(([a, i], [b, j]) => {
-          if (ranks) {
-            const [x, y] = [rank(i), rank(j)];
-            if (x !== y) return typeof x === 'number' && typeof y === 'number' ? x - y : compareTexts(String(x), String(y));
-          }
-          return compareTexts(a, b);
-        })
-        .map(([text]) => text);
+      return orderedMembers(
+        textsOf(name).map((text, row) => [text, ranks?.[row]] as const),
+        ranks ? 'ranked' : 'by-text',
+      );
     },
   };
 };
@@ -217,7 +201,10 @@ export const factData = (
     if (!band) throw new Error(`no band ${name}`);
     const { values, scale } = numbersOf(band.of);
     const factor = 10 ** Math.max(scale, 0);
-    const starts = band.starts.map((start) => start * factor);
+    // Decimals of a start may not come out even: 1.1 x 100 is a little more than 110.
+    const starts = band.starts.map((start) =>
+      Math.abs(Math.round(start * factor) - start * factor) < 1e-6 ? Math.round(start * factor) : start * factor,
+    );
     const none = band.labels.length;
     const codes = lists.make(Uint8Array, values.length);
     for (let i = 0; i < values.length; i++) {

@@ -1,8 +1,8 @@
 import { dateReader } from '../../calendar/dates.ts';
 import { DurchblickError, suggest } from '../../errors.ts';
 import type { Sightings } from '../../kernels/events.ts';
-import type { Expression } from '../../language/syntax.ts';
 import type { AttributeRef } from '../../model/attributes.ts';
+import { usedColumns } from '../../model/columns.ts';
 import type { Fact, Model } from '../../model/model.ts';
 import type { OpenOptions } from '../engine.ts';
 import { type Codes, readDays } from './columns.ts';
@@ -84,22 +84,13 @@ export const openFact = (
   const path = ['facts', fact.name];
   const data = located(model, [...path, 'dates'], () => factData(fact, table, model, dimensions, options.workingDays, lists));
   const known = new Set([...table.columnNames, ...fact.columns.keys()]);
-  const demand = (column: string | undefined, at: readonly string[]): void => {
-    if (column === undefined || known.has(column) || table.rows === 0) return;
+  for (const { column, path: at } of usedColumns(fact, model)) {
+    if (known.has(column) || table.rows === 0) continue;
     throw new DurchblickError('unknown-column', `${table.name} has no column "${column}"`, {
       place: model.locate([...path, ...at]),
       hint: suggest(column, known, 'columns'),
     });
-  };
-  for (const link of fact.links)
-    demand(link.column, ['links', link.attribute === undefined ? link.part : `${link.part}.${link.attribute}`]);
-  for (const [name, expression] of fact.columns) for (const used of namesIn(expression)) demand(used, ['columns', name]);
-  for (const band of fact.bands.values()) demand(band.of, ['bands', band.name, 'of']);
-  for (const measure of model.measures.values()) {
-    if (measure.fact === fact && 'column' in measure.aggregate) demand(measure.aggregate.column, ['measures', measure.name]);
   }
-  demand(fact.recorded, ['recorded']);
-  for (const column of fact.versionKey) demand(column, ['versionKey']);
   // What measures sum and links point at is read now: a bad number is told before any answer, and no question pays for it.
   for (const measure of model.measures.values()) {
     const { aggregate } = measure;
@@ -145,11 +136,4 @@ export const openFact = (
     },
     sightings: new Map(),
   };
-};
-
-const namesIn = (node: Expression): string[] => {
-  if (node.kind === 'name') return [node.name];
-  if (node.kind === 'binary') return [...namesIn(node.left), ...namesIn(node.right)];
-  if (node.kind === 'negate' || node.kind === 'modified') return namesIn(node.of);
-  return [];
 };

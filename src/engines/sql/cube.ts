@@ -1,0 +1,153 @@
+import { type AttributeRef, reach } from '../../model/attributes.ts';
+import type { Link } from '../../model/model.ts';
+import type { AggregateRequest, Cube, CubeColumn, CubeRequest, Filter } from '../../plan/request.ts';
+import type { Rows, Statement } from './database.ts';
+import { ROWS, type SqlFact } from './fact.ts';
+import { type SqlWorld, segmentSql, selectOf } from './select.ts';
+
+/** Dimensions up to this size are joined to what is left after adding up by key, larger ones to the rows. */
+const SMALL_DIMENSION = 4096;
+
+export interface CubeStatement extends Statement {
+  readonly cube: (rows: Rows) => Cube;
+}
+
+const linkWithTable = (fact: SqlFact, attribute: AttributeRef, world: SqlWorld): Link | undefined => {
+  if (attribute.kind === 'band') return undefined;
+  const link = reach(fact.fact, attribute) as Link;
+  return world.dimensions.has(link.dimension.name) ? link : undefined;
+};
+
+const attributesOf = (filter: Filter): readonly AttributeRef[] =>
+  filter.kind === 'members' ? [filter.attribute] : filter.kind === 'combinations' ? filter.attributes : [];
+
+const again = (kind: AggregateRequest['kind'], column: string): string =>
+  kind === 'min' || kind === 'max' ? `${kind}(${column})` : `sum(${column})`;
+
+const aboutCube = ({ fact, role, attributes, filters }: CubeRequest): string => {
+  const by = [role === undefined ? 'over all time' : `by ${role} day`, ...attributes.map(({ key }) => key)].join(', ');
+  return `${fact.name} ${by}${filters.length === 0 ? '' : ', filtered'}`;
+};
+
+/** The statement that answers a request for a day cube: as many rows as the cube has cells, never those of the fact. */
+export const cubeStatement = (
+  request: CubeRequest,
+  fact: SqlFact,
+  world: SqlWorld,
+  dimensionRows: (name: string) => number,
+): CubeStatement => {
+  const { role, attributes, filters, aggregates, segments, knownBy } = request;
+  const { dialect } = world;
+  const links = [
+    ...new Set([...attributes, ...filters.flatMap(attributesOf)].flatMap((attribute) => linkWithTable(fact, attribute, world) ?? [])),
+  ];
+  const asked = aggregates.flatMap(({ where }) => where.flatMap(attributesOf));
+  const byKeyFirst =
+    links.length > 0 &&
+    links.every((link) => dimensionRows(link.dimension.name) <= SMALL_DIMENSION) &&
+    asked.every((attribute) => linkWithTable(fact, attribute, world) === undefined);
+  const later = (filter: Filter): boolean =>
+    byKeyFirst && attributesOf(filter).some((attribute) => linkWithTable(fact, attribute, world) !== undefined);
+
+  const rows = selectOf(fact, world, knownBy);
+  const day = role === undefined ? '0' : fact.day(role);
+  const { segment, join, condition } =
+    role === undefined ? { segment: '0', join: '', condition: '' } : segmentSql(dialect, byName(day), segments, world.bounds(role));
+  const prune = role === undefined ? undefined : fact.between(role, segments.starts[0], segments.ends[segments.ends.length - 1]);
+  const conditions = [
+    ...(prune ? [prune] : []),
+    ...(condition ? [condition] : []),
+    ...filters.filter((filter) => !later(filter)).map(rows.condition),
+  ];
+  const inner = byKeyFirst ? attributes.filter((attribute) => linkWithTable(fact, attribute, world) === undefined) : attributes;
+  const groups = [
+    `${segment} as s`,
+    ...inner.map((attribute, k) => `${rows.member(attribute)} as m${k}`),
+    ...(byKeyFirst ? links.map((link, k) => `${fact.link(link).sql} as l${k}`) : []),
+  ];
+  const measures = ['count(*) as n', ...aggregates.map((aggregate, k) => `${rows.aggregate(aggregate)} as a${k}`)];
+  const numbers = groups.map((_, k) => k + 1).join(', ');
+  const first = [
+    `select ${[...groups, ...measures].join(',\n  ')}`,
+    `from ${rows.from()}${join ? `\n  ${join}` : ''}`,
+    ...(conditions.length > 0 ? [`where ${conditions.join('\n  and ')}`] : []),
+    `group by ${numbers}`,
+  ].join('\n');
+  const sql = byKeyFirst ? joinedLater(first, request, fact, world, links, inner, later) : first;
+  return { about: aboutCube(request), sql, cube: (found) => cubeOf(found, request, fact) };
+};
+
+/** Where the day of a row is needed twice, it is written twice: databases find that out themselves. */
+const byName = (day: string): string => `(${day})`;
+
+/** Puts the names of members to sums by key, and adds up what has the same names. */
+const joinedLater = (
+  first: string,
+  { attributes, filters, aggregates }: CubeRequest,
+  fact: SqlFact,
+  world: SqlWorld,
+  links: readonly Link[],
+  inner: readonly AttributeRef[],
+  later: (filter: Filter) => boolean,
+): string => {
+  const summed: SqlFact = {
+    ...fact,
+    versions: undefined,
+    relation: { ...fact.relation, from: `(${first.replaceAll('\n', '\n    ')})` },
+    link: (link) => {
+      const at = links.indexOf(link);
+      return at < 0 ? fact.link(link) : { ...fact.link(link), sql: `${ROWS}.l${at}` };
+    },
+  };
+  const outer = selectOf(summed, world, undefined);
+  const members = attributes.map((attribute, k) => {
+    const at = inner.indexOf(attribute);
+    return `${at < 0 ? outer.member(attribute) : `${ROWS}.m${at}`} as m${k}`;
+  });
+  const conditions = filters.filter(later).map(outer.condition);
+  const measures = ['sum(n) as n', ...aggregates.map(({ kind }, k) => `${again(kind, `a${k}`)} as a${k}`)];
+  return [
+    `select ${['s', ...members, ...measures].join(',\n  ')}`,
+    `from ${outer.from()}`,
+    ...(conditions.length > 0 ? [`where ${conditions.join('\n  and ')}`] : []),
+    `group by ${['1', ...members.map((_, k) => String(k + 2))].join(', ')}`,
+  ].join('\n');
+};
+
+/** Reads cells into their places; blanks of sums and counts are 0, of extremes NaN. */
+const cubeOf = ({ count, columns }: Rows, { attributes, aggregates, segments }: CubeRequest, fact: SqlFact): Cube => {
+  const known = new Map<string, number>();
+  const tuples: string[][] = [];
+  const place = new Int32Array(count);
+  for (let row = 0; row < count; row++) {
+    const tuple = attributes.map((_, k) => String(columns[k + 1][row]));
+    const key = attributes.length === 1 ? tuple[0] : JSON.stringify(tuple);
+    let at = known.get(key);
+    if (at === undefined) {
+      at = tuples.push(tuple) - 1;
+      known.set(key, at);
+    }
+    place[row] = at;
+  }
+  const width = tuples.length;
+  const offset = 2 + attributes.length;
+  return {
+    segments,
+    tuples,
+    columns: aggregates.map((aggregate, k): CubeColumn => {
+      const extreme = aggregate.kind === 'min' || aggregate.kind === 'max';
+      const cells = new Float64Array(segments.starts.length * width);
+      if (extreme) cells.fill(Number.NaN);
+      const list = columns[offset + k];
+      for (let row = 0; row < count; row++) {
+        const value = list[row];
+        if (value !== null && value !== undefined) cells[Number(columns[0][row]) * width + place[row]] = Number(value);
+      }
+      const scale =
+        aggregate.kind === 'rows' || aggregate.kind === 'count' || aggregate.value.kind === 'days-between'
+          ? 0
+          : fact.number(aggregate.value.column).scale;
+      return { cells, scale };
+    }),
+  };
+};

@@ -1,0 +1,38 @@
+import type { Source } from '../../model/model.ts';
+import type { Cancellation } from '../../plan/request.ts';
+import type { Dialect, Relation } from './dialect.ts';
+
+/** One statement and what it is for. */
+export interface Statement {
+  readonly about: string;
+  readonly sql: string;
+}
+
+/** Columns of an answer: numbers as numbers, texts as texts, null where blank. */
+export interface Rows {
+  readonly count: number;
+  readonly columns: readonly ArrayLike<unknown>[];
+}
+
+/** Runs statements, one after the other, all of which see the same state of the data. */
+export interface Session {
+  readonly run: (statement: Statement, signal?: Cancellation) => Promise<Rows>;
+  readonly end: () => Promise<void>;
+}
+
+/** What the generator needs of a database. */
+export interface Database {
+  readonly dialect: Dialect;
+  /** `still`: nobody writes while it is open. `live`: the data may change between one question and the next. */
+  readonly state: 'still' | 'live';
+  /** A source as a relation. Throws `no-file`, `no-table` and the like, with what would be right. */
+  readonly relation: (source: Source) => Promise<Relation>;
+  /**
+   * Keeps the rows of a select, where reading its source again and again would cost more than memory: text files.
+   * Undefined where rows stay where they are.
+   */
+  readonly keep?: (name: string, select: string) => Promise<string>;
+  readonly file?: (path: string) => Promise<Uint8Array>;
+  readonly begin: (signal?: Cancellation) => Promise<Session>;
+  readonly close: () => Promise<void>;
+}

@@ -1,0 +1,123 @@
+import type { Expression } from '../../language/syntax.ts';
+import type { Dialect, SqlColumn } from './dialect.ts';
+import { doubleSql } from './values.ts';
+
+/**
+ * A number of every row as SQL: an integer-valued double, scaled by 10^scale, where it is exact, else a plain double
+ * (scale -1); null where blank. Doubles hold integers exactly up to 2^53, so such sums do not depend on their order,
+ * and are the same on every database (M10).
+ */
+export interface NumberSql {
+  readonly sql: string;
+  readonly scale: number;
+}
+
+const EXACT = 2 ** 53;
+const MOST_DECIMALS = 6;
+
+/** Values of one row, asked of the database over all rows. */
+export type Ask = (expressions: readonly string[]) => Promise<readonly (number | null)[]>;
+
+const scaled = (double: string, scale: number): string => (scale === 0 ? double : `round(${double} * ${10 ** scale})`);
+const plain = ({ sql, scale }: NumberSql): string => (scale <= 0 ? sql : `(${sql} / ${10 ** scale})`);
+const flag = (condition: string): string => `min(case when ${condition} then 1 else 0 end)`;
+
+/** Scale and exactness of a column's values (M10): the least number of decimals that all of them have. */
+export const columnNumber = async (dialect: Dialect, value: string, column: SqlColumn, rows: number, ask: Ask): Promise<NumberSql> => {
+  const { value: double } = doubleSql(dialect, value, column);
+  const fixed =
+    column.kind === 'integer' ? 0 : column.kind === 'decimal' && (column.scale ?? 99) <= MOST_DECIMALS ? column.scale : undefined;
+  const steps = Array.from({ length: MOST_DECIMALS + 1 }, (_, k) => k);
+  const has = (k: number): string => flag(`${double} is null or round(${double} * ${10 ** k}) / ${10 ** k} = ${double}`);
+  const [most, ...fits] = await ask([`max(abs(${double}))`, ...(fixed === undefined ? steps.map(has) : [])]);
+  const found = fixed ?? steps.find((k) => fits[k] !== 0);
+  if (found === undefined) return { sql: double, scale: -1 };
+  if ((most ?? 0) * 10 ** found * Math.max(rows, 1) < EXACT) return { sql: scaled(double, found), scale: found };
+  // The bound may be too wide, and fewer decimals may do: look at the data themselves.
+  const needed = fixed === undefined ? found : await leastScale(found, has, ask);
+  const [total] = await ask([`sum(abs(${scaled(double, needed)}))`]);
+  return (total ?? 0) < EXACT ? { sql: scaled(double, needed), scale: needed } : { sql: double, scale: -1 };
+};
+
+const leastScale = async (most: number, has: (k: number) => string, ask: Ask): Promise<number> => {
+  const steps = Array.from({ length: most + 1 }, (_, k) => k);
+  const fits = await ask(steps.map(has));
+  return steps.find((k) => fits[k] !== 0) ?? most;
+};
+
+interface Node extends NumberSql {
+  /** Steps that must stay below 2^53 to be exact, each with its place in the expression. */
+  readonly steps: readonly { readonly path: string; readonly sql: string }[];
+}
+
+/** Places of steps that do not fit, and are taken in double precision. */
+type Plain = ReadonlySet<string>;
+
+/**
+ * A computed column (M13): `+ - *` in scaled integers as long as every step stays below 2^53 over all rows, `/` in
+ * double precision. Built on the assumption that all fit; what does not is built again in double precision.
+ */
+export const computedNumber = async (
+  expression: Expression,
+  column: (name: string) => Promise<NumberSql>,
+  ask: Ask,
+): Promise<NumberSql> => {
+  let plainNodes: Plain = new Set<string>();
+  for (;;) {
+    const node = await build(expression, column, plainNodes, '');
+    const sizes = await ask(node.steps.map(({ sql }) => `max(abs(${sql}))`));
+    const tooLarge = node.steps.find((_, k) => (sizes[k] ?? 0) >= EXACT);
+    if (tooLarge === undefined) return node.scale < 0 ? { sql: node.sql, scale: -1 } : settled(node, ask);
+    plainNodes = new Set([...plainNodes, tooLarge.path]);
+  }
+};
+
+/** Drops decimals that no value uses, and checks the sum of all (M10). */
+const settled = async ({ sql, scale }: NumberSql, ask: Ask): Promise<NumberSql> => {
+  const steps = Array.from({ length: scale }, (_, k) => k + 1);
+  const divides = await ask([
+    `sum(abs(${sql}))`,
+    ...steps.map((k) => flag(`${sql} is null or round(${sql} / ${10 ** k}) * ${10 ** k} = ${sql}`)),
+  ]);
+  const drop = steps.filter((k) => divides[k] !== 0).length;
+  const left = scale - drop;
+  const total = (divides[0] ?? 0) / 10 ** drop;
+  const trimmed = drop === 0 ? sql : `round(${sql} / ${10 ** drop})`;
+  return left > MOST_DECIMALS || total >= EXACT ? { sql: plain({ sql: trimmed, scale: left }), scale: -1 } : { sql: trimmed, scale: left };
+};
+
+const literalNumber = (value: number): NumberSql => {
+  for (let scale = 0; scale <= MOST_DECIMALS; scale++) {
+    const whole = Math.round(value * 10 ** scale);
+    if (whole / 10 ** scale === value) return { sql: `${whole}.0`, scale };
+  }
+  return { sql: String(value), scale: -1 };
+};
+
+const build = async (node: Expression, column: (name: string) => Promise<NumberSql>, plainNodes: Plain, path: string): Promise<Node> => {
+  switch (node.kind) {
+    case 'number':
+      return { ...literalNumber(node.value), steps: [] };
+    case 'name':
+      return { ...(await column(node.name)), steps: [] };
+    case 'negate': {
+      const of = await build(node.of, column, plainNodes, `${path}n`);
+      return { sql: `(-${of.sql})`, scale: of.scale, steps: of.steps };
+    }
+    case 'binary': {
+      const a = await build(node.left, column, plainNodes, `${path}l`);
+      const b = await build(node.right, column, plainNodes, `${path}r`);
+      const steps = [...a.steps, ...b.steps];
+      if (node.operator === '/') return { sql: `(${plain(a)} / nullif(${plain(b)}, 0))`, scale: -1, steps };
+      if (a.scale < 0 || b.scale < 0 || plainNodes.has(path))
+        return { sql: `(${plain(a)} ${node.operator} ${plain(b)})`, scale: -1, steps };
+      const scale = node.operator === '*' ? a.scale + b.scale : Math.max(a.scale, b.scale);
+      const raised = (part: NumberSql): string =>
+        node.operator === '*' || part.scale === scale ? part.sql : `${part.sql} * ${10 ** (scale - part.scale)}`;
+      const sql = `(${raised(a)} ${node.operator} ${raised(b)})`;
+      return { sql, scale, steps: [...steps, { path, sql }] };
+    }
+    default:
+      throw new Error('computed columns have arithmetic only');
+  }
+};

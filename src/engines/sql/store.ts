@@ -1,0 +1,332 @@
+import type { Holiday } from '../../calendar/calendar.ts';
+import { DurchblickError, suggest } from '../../errors.ts';
+import { readHolidays } from '../../files/ics.ts';
+import { prefixSums } from '../../kernels/lookups.ts';
+import { once } from '../../kernels/once.ts';
+import { type AttributeRef, NONE } from '../../model/attributes.ts';
+import { orderedMembers } from '../../model/members.ts';
+import type { Dimension, Fact, Model, Source } from '../../model/model.ts';
+import type { Bounds, Cancellation, CubeRequest, Events, EventsRequest, Filter } from '../../plan/request.ts';
+import type { OpenOptions, Store } from '../engine.ts';
+import { cubeStatement } from './cube.ts';
+import type { Database, Rows, Session, Statement } from './database.ts';
+import type { Relation } from './dialect.ts';
+import { eventsStatements, eventValues } from './events.ts';
+import { openSqlFact, ROWS, type SqlFact } from './fact.ts';
+import { keepFact } from './keep.ts';
+import { type SqlWorld, selectOf } from './select.ts';
+import { isBlankSql, keySql } from './values.ts';
+
+type Run = Session['run'];
+
+const sourceNamed = (model: Model, name: string): Source => model.sources.get(name) ?? { kind: 'given', name };
+
+/** Opens a model over a database: everything is checked in one state of the data, and rows stay where they are. */
+export const openSqlStore = async (model: Model, database: Database, options: OpenOptions): Promise<Store> => {
+  const { dialect } = database;
+  const relations = new Map<string, Relation>();
+  const relationOf = async (name: string): Promise<Relation> => {
+    const known = relations.get(name);
+    if (known) return known;
+    const found = await database.relation(sourceNamed(model, name)).catch((error: unknown) => {
+      throw error instanceof DurchblickError ? error.located(model.locate(['sources', name])) : error;
+    });
+    relations.set(name, found);
+    return found;
+  };
+  const session = await database.begin();
+  const facts = new Map<string, SqlFact>();
+  const dimensions = new Map<string, Relation>();
+  const dimensionRows = new Map<string, number>();
+  const rawBounds = new Map<string, ReadonlyMap<string, Bounds | undefined>>();
+  try {
+    for (const dimension of model.dimensions.values()) {
+      if (dimension.source === undefined) continue;
+      const relation = await relationOf(dimension.source);
+      dimensions.set(dimension.name, relation);
+      dimensionRows.set(dimension.name, await checkDimension(dimension, relation, model, database, session));
+    }
+    for (const fact of model.facts.values()) {
+      const opened = await openSqlFact(fact, await relationOf(fact.source), model, dialect, session);
+      facts.set(fact.name, database.keep && opened.relation.texts ? await keepFact(opened, database.keep, dialect) : opened);
+    }
+    for (const fact of facts.values()) rawBounds.set(fact.fact.name, await boundsOf(fact, [], undefined, worldOf(fact), session.run));
+  } catch (error) {
+    await session.end();
+    await database.close();
+    throw error;
+  }
+  await session.end();
+
+  function worldOf(fact: SqlFact, members: ReadonlyMap<string, readonly string[]> = new Map()): SqlWorld {
+    return {
+      dialect,
+      dimensions,
+      members: (attribute) => members.get(attribute.key) ?? [],
+      workingDays: options.workingDays,
+      bounds: (role) => rawBounds.get(fact.fact.name)?.get(role),
+    };
+  }
+  const opened = (fact: Fact): SqlFact => facts.get(fact.name) as SqlFact;
+  const fixedOf = (fact: Fact): readonly Filter[] => options.fixed.get(fact.name) ?? [];
+
+  /** The store as one session sees it. */
+  const view = (run: Run): Omit<Store, 'close' | 'begin'> => {
+    const known = new Map<string, Promise<readonly string[]>>();
+    const members = (attribute: AttributeRef): Promise<readonly string[]> => once(known, attribute.key, () => findMembers(attribute));
+    const findMembers = async (attribute: AttributeRef): Promise<readonly string[]> => {
+      if (attribute.kind === 'band')
+        return [...new Set([...model.facts.values()].flatMap((fact) => fact.bands.get(attribute.band)?.labels ?? []))];
+      const relation = dimensions.get(attribute.dimension.name);
+      if (relation) {
+        const { column, order } = attribute.dimension.attributes.get(attribute.attribute) ?? { column: '', order: undefined };
+        const text = textOf(relation, column, 'd');
+        const rank = order === undefined ? 'null' : `d.${dialect.identifier(order)}`;
+        const { count, columns } = await run({
+          about: `members of ${attribute.key}`,
+          sql: `select distinct ${text} as text, ${rank} as rank\nfrom ${relation.from} as d`,
+        });
+        const pairs = Array.from({ length: count }, (_, k) => [String(columns[0][k]), columns[1][k]] as const);
+        return orderedMembers(pairs, order === undefined ? 'by-text' : 'ranked');
+      }
+      const texts: [string, null][] = [];
+      for (const fact of facts.values()) {
+        if (!fact.fact.links.some((link) => link.part === attribute.part)) continue;
+        const select = selectOf(fact, worldOf(fact), undefined);
+        const text = select.member(attribute);
+        const conditions = fixedOf(fact.fact).map(select.condition);
+        const { count, columns } = await run({
+          about: `members of ${attribute.key} in ${fact.fact.name}`,
+          sql: `select distinct ${text} as text\nfrom ${select.from()}${conditions.length > 0 ? `\nwhere ${conditions.join('\n  and ')}` : ''}`,
+        });
+        for (let k = 0; k < count; k++) texts.push([String(columns[0][k]), null]);
+      }
+      return orderedMembers(texts, 'by-text');
+    };
+    const textOf = (relation: Relation, column: string, alias: string): string => {
+      const found = relation.columns.find(({ name }) => name === column) ?? { name: column, kind: 'text' as const };
+      const raw = `${alias}.${dialect.identifier(column)}`;
+      return `case when ${isBlankSql(dialect, raw, found)} then ${dialect.text(NONE)} else ${keySql(dialect, raw, found)} end`;
+    };
+    /** Members that filters between two ends choose from, fetched before a statement is written. */
+    const worldFor = async (fact: SqlFact, filters: readonly Filter[]): Promise<SqlWorld> => {
+      const needed = filters.flatMap((filter) =>
+        filter.kind === 'members' && (filter.test.from !== undefined || filter.test.to !== undefined) ? [filter.attribute] : [],
+      );
+      const found = new Map<string, readonly string[]>();
+      for (const attribute of needed) found.set(attribute.key, await members(attribute));
+      return worldOf(fact, found);
+    };
+    const cube = async (request: CubeRequest, signal?: Cancellation) => {
+      const fact = opened(request.fact);
+      const fixed = { ...request, filters: [...fixedOf(request.fact), ...request.filters] };
+      const world = await worldFor(fact, [...fixed.filters, ...request.aggregates.flatMap(({ where }) => where)]);
+      if (request.segments.starts.length === 0)
+        return {
+          segments: request.segments,
+          tuples: [],
+          columns: request.aggregates.map(() => ({ cells: new Float64Array(0), scale: 0 })),
+        };
+      const statement = cubeStatement(fixed, fact, world, (name) => dimensionRows.get(name) ?? 0);
+      return statement.cube(await run(statement, signal));
+    };
+    return {
+      engine: dialect.name,
+      notes: [...facts.values()].flatMap(({ notes }) => notes),
+      rows: async (name, columns) => {
+        const relation = await relationOf(name);
+        for (const column of columns) {
+          if (relation.columns.some((known) => known.name === column)) continue;
+          throw new DurchblickError('unknown-column', `${relation.name} has no column "${column}"`, {
+            hint: suggest(
+              column,
+              relation.columns.map((known) => known.name),
+              'columns',
+            ),
+          });
+        }
+        const kinds = columns.map((column) => relation.columns.find((known) => known.name === column)?.kind);
+        const raw = (column: string, k: number): string => {
+          const sql = dialect.identifier(column);
+          return kinds[k] === 'date' || kinds[k] === 'timestamp' ? dialect.toText(dialect.toDate(sql)) : sql;
+        };
+        const found = await run({ about: `rows of ${name}`, sql: `select ${columns.map(raw).join(', ')}\nfrom ${relation.from} as t` });
+        return Array.from({ length: found.count }, (_, k) => Object.fromEntries(columns.map((column, c) => [column, found.columns[c][k]])));
+      },
+      holidays: (file, timeZone, first, last) => holidays(database, model, file, timeZone, first, last),
+      bounds: async (fact, knownBy) => boundsOf(opened(fact), fixedOf(fact), knownBy, await worldFor(opened(fact), fixedOf(fact)), run),
+      members,
+      combinations: async (dimension, attributes) => {
+        const relation = dimensions.get(dimension.name);
+        if (!relation || attributes.length === 0) return [];
+        const texts = attributes.map((name, k) => `${textOf(relation, dimension.attributes.get(name)?.column ?? '', 'd')} as m${k}`);
+        const { count, columns } = await run({
+          about: `combinations of ${attributes.join(', ')}`,
+          sql: `select distinct ${texts.join(', ')}\nfrom ${relation.from} as d`,
+        });
+        return Array.from({ length: count }, (_, k) => columns.map((column) => String(column[k])));
+      },
+      lateRoles: async (fact) => {
+        const own = opened(fact);
+        const roles = [...fact.roles.keys()].filter((role) => role !== fact.enters);
+        if (fact.enters === undefined || roles.length === 0) return [];
+        const late = roles.map((role) => `max(case when (${own.day(fact.enters as string)}) > (${own.day(role)}) then 1 else 0 end)`);
+        const { columns } = await run({
+          about: `dates of ${fact.name} before rows entered`,
+          sql: `select ${late.join(', ')}\nfrom ${own.relation.from} as ${ROWS}`,
+        });
+        return roles.filter((_, k) => Number(columns[k][0]) === 1);
+      },
+      cubes: async (requests, signal) => {
+        const cubes = [];
+        for (const request of requests) cubes.push(await cube(request, signal));
+        return cubes;
+      },
+      events: async (request, signal) => {
+        const { segments, windows } = request;
+        const rows = await cube({ ...request, aggregates: [{ kind: 'rows', where: request.where }] }, signal);
+        const fact = opened(request.fact);
+        const fixed: EventsRequest = { ...request, filters: [...fixedOf(request.fact), ...request.filters] };
+        const world = await worldFor(fact, [...fixed.filters, ...request.where]);
+        const values: Float64Array[] = windows.map(() => new Float64Array(0));
+        if (segments.starts.length > 0) {
+          for (const { window, ...statement } of eventsStatements(fixed, fact, world))
+            values[window] = eventValues(await run(statement, signal), windows[window].from.length, rows.tuples);
+        }
+        return {
+          tuples: rows.tuples,
+          values,
+          seen: seenIn(request, rows.tuples.length, rows.columns[0].cells),
+          scale: scaleOf(request, fact),
+        };
+      },
+    };
+  };
+
+  if (database.state === 'still') {
+    const kept = await database.begin();
+    return {
+      ...view(kept.run),
+      reads: 'asked',
+      close: async () => {
+        await kept.end();
+        await database.close();
+      },
+    };
+  }
+  /** Outside a question every statement has a session of its own. */
+  const alone: Run = async (statement: Statement, signal?: Cancellation): Promise<Rows> => {
+    const own = await database.begin(signal);
+    try {
+      return await own.run(statement, signal);
+    } finally {
+      await own.end();
+    }
+  };
+  return {
+    ...view(alone),
+    reads: 'asked',
+    close: database.close,
+    begin: async (signal) => {
+      const own = await database.begin(signal);
+      return { ...view(own.run), reads: 'asked', close: own.end };
+    },
+  };
+};
+
+const scaleOf = ({ count }: EventsRequest, fact: SqlFact): number =>
+  count.kind === 'latest' && count.value?.kind === 'column' ? fact.number(count.value.column).scale : 0;
+
+/** Where rows stand behind an anchor's window. */
+const seenIn = ({ segments, windows }: EventsRequest, width: number, cells: Float64Array): Events['seen'] => {
+  const lookup = prefixSums(cells, width);
+  const first = new Map(Array.from(segments.starts, (start, s) => [start, s]));
+  const last = new Map(Array.from(segments.ends, (end, s) => [end, s]));
+  return windows.map(({ from, to }) => {
+    const behind = new Float64Array(from.length * width);
+    from.forEach((start, a) => {
+      lookup.run(first.get(start) as number, last.get(to[a]) as number, behind, a * width);
+    });
+    return Uint8Array.from(behind, (count) => (count > 0 ? 1 : 0));
+  });
+};
+
+/** First and last day of every role, before question filters (W11). */
+const boundsOf = async (
+  fact: SqlFact,
+  filters: readonly Filter[],
+  knownBy: number | undefined,
+  world: SqlWorld,
+  run: Run,
+): Promise<ReadonlyMap<string, Bounds | undefined>> => {
+  const select = selectOf(fact, world, knownBy);
+  const conditions = filters.map(select.condition);
+  const roles = [...fact.fact.roles.keys()];
+  const { columns } = await run({
+    about: `first and last days of ${fact.fact.name}`,
+    sql: `select ${roles.map((role) => `min(${fact.day(role)}), max(${fact.day(role)})`).join(',\n  ')}
+from ${select.from()}${conditions.length > 0 ? `\nwhere ${conditions.join('\n  and ')}` : ''}`,
+  });
+  return new Map(
+    roles.map((role, k) => {
+      const [first, last] = [columns[2 * k][0], columns[2 * k + 1][0]];
+      return [role, first === null || first === undefined ? undefined : { first: Number(first), last: Number(last) }];
+    }),
+  );
+};
+
+/** Columns that exist, keys that stand once (G8); answers the number of rows. */
+const checkDimension = async (
+  dimension: Dimension,
+  relation: Relation,
+  model: Model,
+  { dialect }: Database,
+  session: Session,
+): Promise<number> => {
+  const names = relation.columns.map(({ name }) => name);
+  const attributes = [...dimension.attributes.values()];
+  for (const column of [
+    dimension.key as string,
+    ...attributes.flatMap(({ column: own, order }) => (order === undefined ? [own] : [own, order])),
+  ]) {
+    if (names.includes(column)) continue;
+    const error = new DurchblickError('unknown-column', `${relation.name} has no column "${column}"`, {
+      hint: suggest(column, names, 'columns'),
+    });
+    throw error.located(model.locate(['dimensions', dimension.name]) ?? { path: `dimensions.${dimension.name}` });
+  }
+  const key = relation.columns.find(({ name }) => name === dimension.key) ?? { name: '', kind: 'text' as const };
+  const text = `coalesce(${keySql(dialect, `d.${dialect.identifier(key.name)}`, key)}, '')`;
+  const { columns } = await session.run({
+    about: `keys of ${dimension.name}`,
+    sql: `select count(*), min(case when n > 1 then k end)
+from (select ${text} as k, count(*) over (partition by ${text}) as n from ${relation.from} as d) as keys`,
+  });
+  const doubled = columns[1][0];
+  if (doubled !== null && doubled !== undefined)
+    throw new DurchblickError('doubled-key', `${relation.name}: the key ${dimension.key} = "${doubled}" stands more than once`, {
+      kind: 'data',
+      hint: `Every ${dimension.name} has one row (G8).`,
+    });
+  return Number(columns[0][0]);
+};
+
+const holidays = async (
+  database: Database,
+  model: Model,
+  file: string,
+  timeZone: string,
+  first: number,
+  last: number,
+): Promise<readonly Holiday[]> => {
+  const place = model.locate(['calendar', 'workingDays', 'holidays']);
+  if (!database.file)
+    throw new DurchblickError('no-files', `the holidays are in ${file}, but the engine was given no files`, {
+      place,
+      hint: 'Pass `files`, or list the holidays in the model.',
+    });
+  const bytes = await database.file(file).catch(() => {
+    throw new DurchblickError('no-file', `cannot read ${file}`, { place, hint: 'Paths are relative to the model file.' });
+  });
+  return readHolidays(new TextDecoder().decode(bytes), file, timeZone, first, last);
+};

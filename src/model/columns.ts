@@ -1,0 +1,44 @@
+import type { Expression } from '../language/syntax.ts';
+import type { Fact, Model } from './model.ts';
+
+/** A column that a fact needs of its source: where the model says so, and what for. */
+export interface UsedColumn {
+  readonly column: string;
+  readonly path: readonly string[];
+  readonly use: 'date' | 'link' | 'number' | 'key' | 'presence' | 'version';
+}
+
+const namesIn = (node: Expression): string[] => {
+  if (node.kind === 'name') return [node.name];
+  if (node.kind === 'binary') return [...namesIn(node.left), ...namesIn(node.right)];
+  if (node.kind === 'negate' || node.kind === 'modified') return namesIn(node.of);
+  return [];
+};
+
+const USES = { sum: 'number', average: 'number', min: 'number', max: 'number', 'count-distinct': 'key', count: 'presence' } as const;
+
+/** Everything that a fact reads of its source, so that what is missing is told before any answer; computed columns included. */
+export const usedColumns = (fact: Fact, model: Model): UsedColumn[] => {
+  const list: UsedColumn[] = [];
+  for (const role of fact.roles.values()) list.push({ column: role.column, path: ['dates', role.name], use: 'date' });
+  for (const link of fact.links)
+    list.push({
+      column: link.column,
+      path: ['links', link.attribute === undefined ? link.part : `${link.part}.${link.attribute}`],
+      use: 'link',
+    });
+  for (const [name, expression] of fact.columns)
+    for (const column of namesIn(expression)) list.push({ column, path: ['columns', name], use: 'number' });
+  for (const band of fact.bands.values()) list.push({ column: band.of, path: ['bands', band.name, 'of'], use: 'number' });
+  for (const { name, fact: owner, aggregate } of model.measures.values()) {
+    if (owner !== fact || aggregate.kind === 'days-between' || aggregate.column === undefined) continue;
+    list.push({
+      column: aggregate.column,
+      path: ['measures', name],
+      use: fact.columns.has(aggregate.column) ? 'number' : USES[aggregate.kind],
+    });
+  }
+  if (fact.recorded !== undefined) list.push({ column: fact.recorded, path: ['recorded'], use: 'version' });
+  for (const column of fact.versionKey) list.push({ column, path: ['versionKey'], use: 'version' });
+  return list;
+};
