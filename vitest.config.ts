@@ -1,12 +1,22 @@
 import { defineConfig } from 'vitest/config';
 
+/** Suites whose rules hold on every engine, run once on each. */
+const RULES = ['tests/measures/**/*.test.ts', 'tests/windows/windows.test.ts', 'tests/calendar/model.test.ts'];
+const ENGINES = ['memory', 'duckdb', 'postgres'] as const;
+
 export default defineConfig({
   test: {
-    include: ['tests/**/*.test.ts'],
-    globalSetup: ['tests/setup/machine.ts'],
+    globalSetup: ['tests/setup/machine.ts', 'tests/setup/server.ts'],
     testTimeout: 120_000,
     hookTimeout: 300_000,
     pool: 'forks',
     maxWorkers: 2,
+    projects: [
+      { extends: true, test: { name: 'all', include: ['tests/**/*.test.ts'], exclude: RULES } },
+      ...ENGINES.map((engine) => ({
+        extends: true as const,
+        test: { name: engine, include: RULES, env: { DURCHBLICK_ENGINE: engine } },
+      })),
+    ],
   },
 });

@@ -205,7 +205,8 @@ export const open = async <N extends Names>(
           if (fact.enters === undefined || (raw(fact, fact.enters)?.last ?? LAST_DAY) <= asOf) return false;
           return fact.roles.get(role)?.horizon === 'plan' || (late.get(fact.name)?.has(role) ?? false);
         },
-        view: (readings, scope) => evaluateView(readings, scope, evaluation),
+        // What must be known about a shape is no note of the answer: its rows are not shown.
+        view: (readings, scope) => evaluateView(readings, scope, { ...evaluation, notes: notes() }),
         memberCount: (attributes) => attributes.reduce((product, { key }) => product * (memberCounts.get(key) ?? 1), 1),
         signal,
       };

@@ -5,17 +5,26 @@ export interface Note {
   readonly [detail: string]: unknown;
 }
 
-/** Collects notes once each; the key says what makes two of them the same. */
+/**
+ * Collects notes once each; the key says what makes two of them the same. Of two that count, the wider stays; of others
+ * the first by their text: never the first to arrive, which differs from engine to engine (R3).
+ */
 export interface Notes {
   readonly add: (key: string, note: Note) => void;
   readonly list: () => Note[];
 }
 
+const comesFirst = (note: Note, before: Note): boolean => {
+  const [rows, others] = [Number(note.rows ?? 0), Number(before.rows ?? 0)];
+  return rows === others ? note.message < before.message : rows > others;
+};
+
 export const notes = (): Notes => {
   const known = new Map<string, Note>();
   return {
     add: (key, note) => {
-      if (!known.has(key)) known.set(key, note);
+      const before = known.get(key);
+      if (!before || comesFirst(note, before)) known.set(key, note);
     },
     // Sorted, so that the same question gives the same bytes however its parts were fetched (R3).
     list: () => [...known.entries()].sort(([a], [b]) => (a < b ? -1 : a > b ? 1 : 0)).map(([, note]) => note),

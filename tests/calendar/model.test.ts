@@ -1,7 +1,7 @@
 import { expect, test } from 'vitest';
-import { memory } from '../../src/engines/memory/index.ts';
 import { readHolidays } from '../../src/files/ics.ts';
 import { defineModel, isoOf, open, toDay } from '../../src/index.ts';
+import { engineOver } from '../setup/engine.ts';
 
 test('U6, U7, U10: years, seasons and holidays from tables of the model', async () => {
   const model = defineModel({
@@ -29,7 +29,7 @@ test('U6, U7, U10: years, seasons and holidays from tables of the model', async 
     ],
     free: [{ day: '2026-07-02', name: 'Garden day' }],
   };
-  const book = await open(model, memory(tables));
+  const book = await open(model, engineOver(tables));
   expect((await book.ask({ show: ['n', 'working-days'], by: 'own-year' })).rows).toEqual([
     ['Y1', 1, 259],
     ['Y2', 6, 22],
@@ -38,7 +38,7 @@ test('U6, U7, U10: years, seasons and holidays from tables of the model', async 
   expect((await book.calendar()).holiday(toDay('2026-07-02'))).toBe('Garden day');
   await book.close();
   const wrong = { ...tables, years: [...tables.years].reverse() };
-  await expect(open(model, memory(wrong))).rejects.toMatchObject({ code: 'bad-periods', kind: 'data' });
+  await expect(open(model, engineOver(wrong))).rejects.toMatchObject({ code: 'bad-periods', kind: 'data' });
 });
 
 test('U10: recurring, several-day and timed events, each on every civil day it touches in the time zone', () => {

@@ -3,9 +3,9 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { describe, expect, test } from 'vitest';
 import { chartSpec } from '../../src/chart/index.ts';
-import { memory } from '../../src/engines/memory/index.ts';
 import { DurchblickError, defineModel, type ModelInput, open } from '../../src/index.ts';
 import { DEMO, durchblick } from '../setup/cli.ts';
+import { engineOver } from '../setup/engine.ts';
 
 const input = (alerts: NonNullable<ModelInput['alerts']>, better?: 'higher' | 'lower'): ModelInput => ({
   dimensions: { region: {} },
@@ -35,7 +35,7 @@ describe('alerts', () => {
     [{ below: 20, above: 50 }, ['North 60 above', 'South 10 below']],
   ] as const)('%o watches the period of the as-of date, and blank breaks no bound', async (bound, fired) => {
     const model = defineModel(input({ low: { reading: 'revenue', by: 'month', per: ['region'], ...bound } }));
-    const book = await open(model, memory({ sales }));
+    const book = await open(model, engineOver({ sales }));
     const found = await book.alerts();
     expect(found.map(({ members, value, limit }) => `${members.region} ${value} ${limit.kind}`)).toEqual(fired);
     expect(await book.alerts('2026-09-15')).toEqual([]);
@@ -44,7 +44,7 @@ describe('alerts', () => {
 
   test('without a unit the day itself is watched, at any as-of date', async () => {
     const model = defineModel(input({ low: { reading: 'revenue over ytd', below: 60, label: 'slow year' } }));
-    const book = await open(model, memory({ sales }));
+    const book = await open(model, engineOver({ sales }));
     expect(await book.alerts('2026-07-20')).toMatchObject([{ label: 'slow year', period: '2026-07-20', value: 55, members: {} }]);
     expect(await book.alerts()).toEqual([]);
     await book.close();
@@ -56,7 +56,7 @@ describe('alerts', () => {
     [undefined, 'neutral'],
   ] as const)('what is %s better decides what a low value is: %s; marked in tables and charts', async (better, verdict) => {
     const model = defineModel(input({ low: { reading: 'revenue', by: 'month', per: ['region'], below: 20 } }, better));
-    const book = await open(model, memory({ sales }));
+    const book = await open(model, engineOver({ sales }));
     const result = await book.ask({ show: ['lines', 'revenue'], by: 'month', per: ['region'] });
     const mark = { alert: 'low', label: 'low', direction: 'low', verdict };
     expect(result.marks.map((row) => row[3])).toEqual([mark, undefined, undefined, mark]);

@@ -5,12 +5,13 @@ import { memory } from '../../src/engines/memory/index.ts';
 import { loadModel } from '../../src/files/node.ts';
 import { type Book, defineModel, open } from '../../src/index.ts';
 import { ROOT } from '../setup/cli.ts';
+import { engineOver } from '../setup/engine.ts';
 
 /** The demo's books must balance: whatever unit or date a total is taken by, it is that of the raw file. */
 let book: Book;
 beforeAll(async () => {
-  const { model, files } = await loadModel(`${ROOT}demo/model.yaml`);
-  book = await open(model, memory({}, { files }));
+  const { model } = await loadModel(`${ROOT}demo/model.yaml`);
+  book = await open(model, engineOver({}, `${ROOT}demo`));
 });
 afterAll(() => book.close());
 

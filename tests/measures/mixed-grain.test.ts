@@ -1,6 +1,6 @@
 import { describe, expect, test } from 'vitest';
-import { memory } from '../../src/engines/memory/index.ts';
 import { defineModel, isoOf, type ModelInput, open, toDay } from '../../src/index.ts';
+import { engineOver } from '../setup/engine.ts';
 
 /** Sales on a few days, a budget of 310 for January and 280 for February 2026. */
 const sales = [
@@ -29,7 +29,7 @@ const input = (spread: NonNullable<ModelInput['facts'][string]['measures'][strin
   },
 });
 const ask = async (spread: Parameters<typeof input>[0], question: Parameters<Awaited<ReturnType<typeof open>>['ask']>[0]) => {
-  const book = await open(defineModel(input(spread)), memory({ sales, budget }));
+  const book = await open(defineModel(input(spread)), engineOver({ sales, budget }));
   const result = await book.ask({ asOf: '2026-02-10', ...question });
   await book.close();
   return result;
@@ -101,7 +101,7 @@ describe('M7, M9, M10, G1: formulas, totals and exact sums', () => {
       { day: '2026-01-01', amount: 1e-7 },
       { day: '2026-01-02', amount: 0.1 },
     ];
-    const book = await open(defineModel(input('even')), memory({ sales: rows.map((row) => ({ ...row, region: 'North' })), budget }));
+    const book = await open(defineModel(input('even')), engineOver({ sales: rows.map((row) => ({ ...row, region: 'North' })), budget }));
     const result = await book.ask({ show: ['revenue over ytd'], by: 'month', range: '2026-01' });
     expect(result.rows[0][1]).toBeCloseTo(0.1000001, 12);
     expect(result.notes).toMatchObject([{ code: 'inexact' }]);
@@ -109,7 +109,7 @@ describe('M7, M9, M10, G1: formulas, totals and exact sums', () => {
   });
 
   test('V3: filters fixed at open hold for values, bounds and totals', async () => {
-    const book = await open(defineModel(input('even')), memory({ sales, budget }), { where: { region: 'South' } });
+    const book = await open(defineModel(input('even')), engineOver({ sales, budget }), { where: { region: 'South' } });
     const result = await book.ask({ show: ['revenue'], by: 'year', totals: ['axis'] });
     expect([result.rows, result.totals]).toEqual([
       [
@@ -124,7 +124,7 @@ describe('M7, M9, M10, G1: formulas, totals and exact sums', () => {
   });
 
   test('asking again with another unit, window or as-of date does not scan again', async () => {
-    const book = await open(defineModel(input('even')), memory({ sales, budget }));
+    const book = await open(defineModel(input('even')), engineOver({ sales, budget }));
     await book.ask({ show: ['revenue', 'revenue over ytd'], by: 'month' });
     const { scans } = book.cost();
     await book.ask({ show: ['revenue over rolling-28-days vs year-earlier'], by: 'week', asOf: '2026-01-20' });

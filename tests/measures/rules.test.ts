@@ -1,6 +1,6 @@
 import { describe, expect, test } from 'vitest';
-import { memory } from '../../src/engines/memory/index.ts';
 import { defineModel, type ModelInput, open, type Question } from '../../src/index.ts';
+import { engineOver } from '../setup/engine.ts';
 
 /** One small model; every case worked out by hand. */
 const input: ModelInput = {
@@ -78,7 +78,7 @@ const tables = {
   ],
 };
 const ask = async (question: Question) => {
-  const book = await open(defineModel(input), memory(tables));
+  const book = await open(defineModel(input), engineOver(tables));
   try {
     return await book.ask({ asOf: '2026-01-31', range: '2026-01-01/2026-01-31', ...question });
   } finally {

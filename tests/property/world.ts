@@ -1,8 +1,9 @@
 import fc from 'fast-check';
 import { memory } from '../../src/engines/memory/index.ts';
-import { type Book, defineModel, type Model, type ModelInput, open, type Question } from '../../src/index.ts';
+import { type Book, defineModel, type Engine, type Model, type ModelInput, open, type Question } from '../../src/index.ts';
 import type { RefRow, RefWorld } from '../reference/answer.ts';
 import { fromIso, iso, type Span } from '../reference/time.ts';
+import type { Tables } from '../setup/tables.ts';
 
 /** A small Grünhof whose rows are drawn at random; everything the rules speak of can happen in it. */
 export const REGIONS: Readonly<Record<string, { readonly region: string; readonly country: string }>> = {
@@ -184,9 +185,7 @@ export const data: fc.Arbitrary<Data> = fc.record({
 });
 
 /** Tables as a user would pass them, and the same rows as the reference reads them. */
-export const worldOf = (
-  drawn: Data,
-): { readonly world: RefWorld; readonly tables: Readonly<Record<string, Record<string, unknown>[]>> } => {
+export const worldOf = (drawn: Data): { readonly world: RefWorld; readonly tables: Tables } => {
   const model = defineModel(
     // Seasons have no year to be earlier by (C5).
     modelInput(drawn.spread, drawn.grain, drawn.horizon, drawn.grain === 'season' && drawn.shape.includes('vs') ? 'revenue' : drawn.shape),
@@ -249,12 +248,12 @@ export const worldOf = (
   };
 };
 
-export const openWorld = async (drawn: Data): Promise<Drawn> => {
+export const openWorld = async (drawn: Data, engine: (tables: Tables) => Engine = memory): Promise<Drawn> => {
   const { world, tables } = worldOf(drawn);
   return {
     world,
     model: world.model,
-    book: await open(world.model, memory(tables), { where: drawn.fixed, clock: () => Date.parse('2025-07-01T12:00:00Z') }),
+    book: await open(world.model, engine(tables), { where: drawn.fixed, clock: () => Date.parse('2025-07-01T12:00:00Z') }),
   };
 };
 

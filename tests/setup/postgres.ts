@@ -8,6 +8,11 @@ import { postgresPrograms } from './machine.ts';
 
 export interface Postgres {
   readonly client: pg.Client;
+  /** Where a client connects. */
+  readonly url: string;
+  /** Ends the server at once, as a fault does, and starts it again. */
+  readonly kill: () => void;
+  readonly start: () => void;
   readonly stop: () => Promise<void>;
 }
 
@@ -39,24 +44,22 @@ export const startPostgres = async (): Promise<Postgres> => {
   const port = await freePort();
   const data = join(folder, 'data');
   as('initdb', '-D', data, '-U', 'test', '-A', 'trust', '-E', 'UTF8', '--no-sync');
-  as(
-    'pg_ctl',
-    '-D',
-    data,
-    '-w',
-    '-l',
-    join(folder, 'log'),
-    '-o',
-    `-p ${port} -k ${folder} -c listen_addresses=127.0.0.1 -c fsync=off`,
-    'start',
-  );
-  const client = new pg.Client({ host: '127.0.0.1', port, user: 'test', database: 'postgres' });
+  const settings = `-p ${port} -k ${folder} -c listen_addresses=127.0.0.1 -c fsync=off`;
+  const start = (): void => as('pg_ctl', '-D', data, '-w', '-l', join(folder, 'log'), '-o', settings, 'start');
+  const kill = (): void => as('pg_ctl', '-D', data, '-m', 'immediate', 'stop');
+  start();
+  const url = `postgres://test@127.0.0.1:${port}/postgres`;
+  const client = new pg.Client({ connectionString: url });
+  client.on('error', () => undefined);
   await client.connect();
   return {
     client,
+    url,
+    kill,
+    start,
     stop: async () => {
-      await client.end();
-      as('pg_ctl', '-D', data, '-m', 'immediate', 'stop');
+      await client.end().catch(() => undefined);
+      kill();
       rmSync(folder, { recursive: true, force: true });
     },
   };

@@ -1,11 +1,11 @@
 import fc from 'fast-check';
 import { describe, expect, test } from 'vitest';
-import { memory } from '../../src/engines/memory/index.ts';
 import { type Book, calendar, defineModel, isoOf, open, toDay } from '../../src/index.ts';
 import { daysInWords } from '../../src/result/caption.ts';
 import { layWindow } from '../../src/windows/lay.ts';
 import { indexAt, placeOf } from '../../src/windows/place.ts';
 import { parseShift, parseWindow } from '../../src/windows/syntax.ts';
+import { engineOver } from '../setup/engine.ts';
 
 const found = calendar({ from: '2015-01-01', to: '2035-12-31', yearSystems: { fiscal: { starts: '--07-01', label: 'FY{year}' } } });
 const units = [...found.units.keys()];
@@ -97,7 +97,7 @@ const days = async (asOf: string): Promise<Book> => {
     facts: { f: { source: 'rows', dates: { on: 'day' }, measures: { n: { sum: 'n' } } } },
     comparisons: { january: { base: '2026-01' }, 'whole-month-before': { shift: '-P1M', match: 'whole' } },
   });
-  return open(model, memory({ rows }), { clock: () => Date.parse('2026-11-01T23:30:00Z') });
+  return open(model, engineOver({ rows }), { clock: () => Date.parse('2026-11-01T23:30:00Z') });
 };
 
 describe('C1 to C10: the days compared', () => {
@@ -193,7 +193,7 @@ describe('A1: today moves with the clock, in the time zone of the model', () => 
     ['2026-10-25T22:59:00Z', '2026-10-25', '2026-10-24', '2026-09-30', 25],
     ['2026-10-25T23:00:00Z', '2026-10-26', '2026-10-25', '2026-09-30', 26],
   ])('at %s today is %s, yesterday %s, the last whole month ends on %s', async (now, today, yesterday, lastMonth, mtd) => {
-    const book = await open(model, memory({ rows }), { clock: () => Date.parse(now) });
+    const book = await open(model, engineOver({ rows }), { clock: () => Date.parse(now) });
     expect(isoOf(await book.asOf('today'))).toBe(today);
     expect(isoOf(await book.asOf('yesterday'))).toBe(yesterday);
     expect(isoOf(await book.asOf('end(-1 month)'))).toBe(lastMonth);
@@ -204,7 +204,7 @@ describe('A1: today moves with the clock, in the time zone of the model', () => 
 
   test('one book, and the clock goes on', async () => {
     let now = '2026-11-30T12:00:00Z';
-    const book = await open(model, memory({ rows }), { clock: () => Date.parse(now) });
+    const book = await open(model, engineOver({ rows }), { clock: () => Date.parse(now) });
     const month = async () => (await book.ask({ show: ['n over mtd'], by: ['mtd'] })).rows[0][1];
     expect(await month()).toBe(30);
     now = '2026-12-01T00:00:00Z';

@@ -1,0 +1,88 @@
+import fc from 'fast-check';
+import { afterAll, beforeAll, expect, test } from 'vitest';
+import { duckdb } from '../../src/engines/duckdb/index.ts';
+import { postgres } from '../../src/engines/postgres/index.ts';
+import type { Book, DurchblickError, Engine, Question } from '../../src/index.ts';
+import { type Postgres, startPostgres } from '../setup/postgres.ts';
+import { loadTables, type Tables } from '../setup/tables.ts';
+import { type Data, data, openWorld, question, worldOf } from './world.ts';
+
+let server: Postgres;
+beforeAll(async () => {
+  server = await startPostgres();
+});
+afterAll(() => server?.stop());
+
+/** An answer, or the error, to the last byte. */
+const bytes = async (book: Book, asked: Question): Promise<string> => {
+  try {
+    return JSON.stringify((await book.ask(asked)).toJson());
+  } catch (error) {
+    const { code, message, hint } = error as DurchblickError;
+    if (!code) throw error;
+    return JSON.stringify({ code, message, hint });
+  }
+};
+
+/** Fails with what stands where two texts part. */
+const same = (found: string, wanted: string, asked: Question): void => {
+  if (found === wanted) return;
+  let at = 0;
+  while (found[at] === wanted[at]) at++;
+  const around = (text: string) => text.slice(Math.max(0, at - 150), at + 150);
+  expect.fail(`wanted …${around(wanted)}…\nfound …${around(found)}…\n${JSON.stringify(asked)}`);
+};
+
+const agree = async (drawn: Data, questions: readonly Question[], engine: (tables: Tables) => Engine): Promise<void> => {
+  const wanted = await openWorld(drawn);
+  const found = await openWorld(drawn, engine);
+  try {
+    // Questions in twos at once, so that some share their work.
+    for (let k = 0; k < questions.length; k += 2) {
+      const pair = questions.slice(k, k + 2);
+      const answers = await Promise.all(pair.map((asked) => bytes(found.book, asked)));
+      for (const [i, asked] of pair.entries()) same(answers[i], await bytes(wanted.book, asked), asked);
+    }
+  } finally {
+    await wanted.book.close();
+    await found.book.close();
+  }
+};
+
+const settings = (runs: number) => ({
+  seed: Number(process.env.DURCHBLICK_SEED ?? 20260815),
+  numRuns: Number(process.env.DURCHBLICK_RUNS ?? runs),
+  endOnFailure: process.env.DURCHBLICK_SHRINK === 'no',
+});
+const questions = fc.array(question, { minLength: 8, maxLength: 8 });
+
+test('DuckDB and memory give the same bytes (A to G, M, R1, M10)', async () => {
+  await fc.assert(
+    fc.asyncProperty(data, questions, (drawn, asked) => agree(drawn, asked, (tables) => duckdb({ tables }))),
+    settings(60),
+  );
+}, 600_000);
+
+let schemas = 0;
+test.each([
+  ['typed columns', false],
+  ['text columns', true],
+])(
+  'PostgreSQL and memory give the same bytes over %s (A to G, M, R1, M10)',
+  async (_, texts) => {
+    await fc.assert(
+      fc.asyncProperty(data, questions, async (drawn, asked) => {
+        const schema = `world${schemas++}`;
+        const { tables } = worldOf(drawn);
+        const loaded = await loadTables(server.client, schema, tables, texts);
+        try {
+          await agree(drawn, asked, () => postgres({ connectionString: server.url + loaded.options }));
+        } finally {
+          await loaded.drop();
+        }
+      }),
+      settings(40),
+    );
+  },
+  600_000,
+);
