@@ -7,6 +7,7 @@ import { answer } from './evaluate/answer.ts';
 import { notes } from './evaluate/notes.ts';
 import type { Evaluation } from './evaluate/scope.ts';
 import { evaluateView, factFilters } from './evaluate/view.ts';
+import type { ArrowTable } from './files/arrow.ts';
 import { type AttributeRef, NONE, UNKNOWN } from './model/attributes.ts';
 import type { Fact, Model } from './model/model.ts';
 import type { Names } from './model/names.ts';
@@ -22,8 +23,10 @@ import type { Bounds, Cancellation, DataNote, Filter } from './plan/request.ts';
 import type { CheckedQuestion, QuestionOf, RowOf, WhereOf } from './plan/typed.ts';
 import { actualHistory, comparisonsAt, type LaidSpan, reachOf, spansOf, windowsAt } from './plan/windows.ts';
 import type { Format } from './result/format.ts';
-import { type Result, resultOf } from './result/result.ts';
-import { type State, statesOf } from './states.ts';
+import { type Result as PlainResult, type ResultRow, resultOf } from './result/result.ts';
+import { type State, stateOf, statesOf } from './states.ts';
+import { type Difference, differencesOf } from './verify/differences.ts';
+import { plainStore } from './verify/store.ts';
 
 export interface OpenBookOptions<N extends Names = Names> {
   /** Filters fixed for good: rows outside are not seen by any question, total, note or bound (V3). */
@@ -32,6 +35,28 @@ export interface OpenBookOptions<N extends Names = Names> {
   readonly clock?: () => number;
   /** Bytes of day cubes to keep for later questions. Default 256 MiB. */
   readonly cacheBytes?: number;
+}
+
+/** An answer with its ways out; those that need a package say so when it is missing. */
+export interface Result<Row = ResultRow> extends PlainResult<Row> {
+  /** An Apache Arrow table with the rows of the CSV; needs `apache-arrow`. */
+  readonly toArrow: () => Promise<ArrowTable>;
+  /** The rows of the CSV as a Parquet file. */
+  readonly toParquet: () => Promise<Uint8Array>;
+}
+
+const withOutputs = (result: PlainResult): Result => ({
+  ...result,
+  toArrow: async () => (await import('./files/arrow.ts')).arrowTable(result.toColumns()),
+  toParquet: async () => (await import('./files/parquet.ts')).parquetOf(result.toColumns()),
+});
+
+/** An answer held against a second one, computed row by row (V2). */
+export interface Verification {
+  readonly result: Result;
+  /** Cells of readings that were compared, totals included. */
+  readonly cells: number;
+  readonly different: readonly Difference[];
 }
 
 export interface AskOptions {
@@ -68,6 +93,8 @@ export interface Cost {
   readonly scans: number;
   readonly cached: number;
   readonly cells: number;
+  /** Rows that a database answered with; undefined where rows are in memory. */
+  readonly fetched?: number;
 }
 
 /** A model opened over data. Keeps day cubes, so that asking again does not touch the rows again. */
@@ -78,6 +105,11 @@ export interface Book<N extends Names = Names> {
    * run time. Throws `DurchblickError` for a wrong question and for faults in the data.
    */
   ask<const Q extends QuestionOf<N>>(question: Q & CheckedQuestion<Q, N>, options?: AskOptions): Promise<Result<RowOf<Q>>>;
+  /**
+   * Answers a question, and a second time from all rows without cubes, prefix sums, events or a database's sums; says
+   * which cells differ (V2). Reads every row of the model's facts.
+   */
+  verify<const Q extends QuestionOf<N>>(question: Q & CheckedQuestion<Q, N>, options?: AskOptions): Promise<Verification>;
   /** The calendar in whole years over all data, the as-of date and what windows and comparisons reach from there (U8); or over a range. */
   readonly calendar: (range?: { readonly first: Day; readonly last: Day }) => Promise<Calendar>;
   /** First and last day of a range: periods, dates, labels or a window laid at the as-of date (A5). */
@@ -141,10 +173,8 @@ export const open = async <N extends Names>(
   for (const fact of model.facts.values()) fixed.set(fact.name, factFilters(fact, fixedFilters));
   /** Working days are the same in every calendar of the model; the first one built will do. */
   let base: Calendar | undefined;
-  const store = await engine.open(model, {
-    fixed,
-    workingDays: (after, until) => (base as Calendar).workingDays(after + 1, until),
-  });
+  const opening = { fixed, workingDays: (after: Day, until: Day) => (base as Calendar).workingDays(after + 1, until) };
+  const store = await engine.open(model, opening);
   const states = statesOf(model, store, options.cacheBytes ?? 256 * 2 ** 20);
   const clock = options.clock ?? (() => Date.now());
   const inZone = zoneDays(model.timeZone);
@@ -211,13 +241,24 @@ export const open = async <N extends Names>(
         signal,
       };
       const outcome = await answer(asked, axis, evaluation);
-      return resultOf(outcome, asked, model, asOf, found);
+      return withOutputs(resultOf(outcome, asked, model, asOf, found));
     });
   };
 
   const ask = (question: Question, asking: AskOptions = {}): Promise<Result> =>
     orAborted(
       states.run((state) => askIn(state, question, asking), asking.signal),
+      asking.signal,
+    );
+
+  const verify = (question: Question, asking: AskOptions = {}): Promise<Verification> =>
+    orAborted(
+      states.run(async (state) => {
+        const result = await askIn(state, question, asking);
+        const plain = await plainStore(model, state.store, opening);
+        const again = await askIn(stateOf(model, plain.store, plain.cubes), question, asking);
+        return { result, ...differencesOf(result, again) };
+      }, asking.signal),
       asking.signal,
     );
 
@@ -252,6 +293,7 @@ export const open = async <N extends Names>(
   return {
     model,
     ask: ask as Book<N>['ask'],
+    verify: verify as Book<N>['verify'],
     asOf: latestAsOf,
     calendar: async (own) => {
       if (own) return calendarOver([own.first, own.last], 0);
@@ -309,7 +351,7 @@ export const open = async <N extends Names>(
       return within(undefined, [], (_, __, bounds) => bounds(known, role));
     },
     dataNotes: store.notes,
-    cost: states.cost,
+    cost: () => ({ ...states.cost(), ...(store.fetched ? { fetched: store.fetched() } : {}) }),
     close: () => store.close(),
   };
 };

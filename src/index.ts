@@ -1,4 +1,4 @@
-export type { AskOptions, Book, FiredAlert, OpenBookOptions, WindowsOptions } from './book.ts';
+export type { AskOptions, Book, FiredAlert, OpenBookOptions, Result, WindowsOptions } from './book.ts';
 export { open } from './book.ts';
 export type { Calendar, CalendarOptions, Holiday, PeriodOf, YearSystem } from './calendar/calendar.ts';
 export { calendar } from './calendar/calendar.ts';
@@ -18,4 +18,4 @@ export { reading, readingsOf } from './plan/reading.ts';
 export type { Cancellation } from './plan/request.ts';
 export type { QuestionOf, RowOf } from './plan/typed.ts';
 export type { LaidSpan } from './plan/windows.ts';
-export type { Cell, ComparedDays, Mark, Period, Result, ResultColumn, ResultJson, ResultRow, TextTable } from './result/result.ts';
+export type { Cell, ComparedDays, Mark, Period, ResultColumn, ResultJson, ResultRow, TextTable } from './result/result.ts';

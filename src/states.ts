@@ -24,7 +24,8 @@ const notFetched = (): never => {
   throw new DurchblickError(NOT_FETCHED, 'this state of the data is over', { kind: 'engine' });
 };
 
-const stateOf = (model: Model, store: Store, cacheBytes: number): State => {
+/** A state over a store, with what serves its aggregates. */
+export const stateOf = (model: Model, store: Store, cubes: Cubes): State => {
   const boundsKnown = new Map<string, Promise<ReadonlyMap<string, Bounds | undefined>>>();
   const boundsOf = (fact: Fact, knownBy: Day | undefined) => {
     const key = JSON.stringify([fact.name, fact.recorded === undefined ? null : (knownBy ?? null)]);
@@ -33,7 +34,7 @@ const stateOf = (model: Model, store: Store, cacheBytes: number): State => {
   const late = new Map<string, Promise<ReadonlySet<string>>>();
   return {
     store,
-    cubes: cubesOf(store, cacheBytes),
+    cubes,
     bounds: async (knownBy) => {
       const table = new Map<string, ReadonlyMap<string, Bounds | undefined>>();
       for (const fact of model.facts.values()) table.set(fact.name, await boundsOf(fact, knownBy));
@@ -62,7 +63,7 @@ export const statesOf = (model: Model, base: Store, cacheBytes: number): States 
   const spent = { scans: 0, cached: 0, cells: 0 };
   const { begin } = base;
   if (!begin) {
-    const only = stateOf(model, base, cacheBytes);
+    const only = stateOf(model, base, cubesOf(base, cacheBytes));
     return { run: (ask) => ask(only), cost: () => ({ ...only.cubes.counts }) };
   }
 
@@ -96,7 +97,7 @@ export const statesOf = (model: Model, base: Store, cacheBytes: number): States 
         events: fetch(store.events),
         lateRoles: fetch(store.lateRoles),
       };
-      return stateOf(model, guarded, cacheBytes);
+      return stateOf(model, guarded, cubesOf(guarded, cacheBytes));
     });
     const view: View = { state, begun: Date.now(), work, users: 0, over: false, broken: false };
     own.view = view;

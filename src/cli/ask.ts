@@ -1,20 +1,22 @@
-import type { Result } from '../result/result.ts';
-import { oneOf, openBook } from './book.ts';
+import type { Book, Result, Verification } from '../book.ts';
+import { type EngineOptions, oneOf, openBook } from './book.ts';
 import { chartKinds } from './chart.ts';
-import { deliver, dim, noteLines, resultTable, toStderr } from './output.ts';
+import { deliver, dim, needsFile, noteLines, red, resultTable, toStderr } from './output.ts';
+import { progress } from './progress.ts';
 import { type QuestionOptions, questionOf } from './question.ts';
 
-export interface AskOptions extends QuestionOptions {
+export interface AskOptions extends QuestionOptions, EngineOptions {
   readonly format?: string;
   readonly output?: string;
   readonly chart?: readonly string[];
   readonly quiet?: boolean;
   readonly time?: boolean;
+  readonly verify?: boolean;
 }
 
-export const FORMATS = ['table', 'csv', 'json', 'ndjson', 'markdown'] as const;
+export const FORMATS = ['table', 'csv', 'json', 'ndjson', 'markdown', 'arrow', 'parquet'] as const;
 
-const written = (result: Result, format: string): string => {
+const written = async (result: Result, format: string): Promise<string | Uint8Array> => {
   switch (format) {
     case 'csv':
       return result.toCsv();
@@ -24,6 +26,10 @@ const written = (result: Result, format: string): string => {
       return result.toNdjson();
     case 'markdown':
       return result.toMarkdown();
+    case 'arrow':
+      return (await import('../files/arrow.ts')).arrowFileOf(result.toColumns());
+    case 'parquet':
+      return result.toParquet();
     default:
       return resultTable(result);
   }
@@ -33,39 +39,67 @@ const written = (result: Result, format: string): string => {
 export const showResult = async (result: Result, format: string, output: string | undefined, quiet: boolean): Promise<void> => {
   if (!quiet && format === 'table' && output === undefined && result.caption)
     toStderr(`${dim(`${result.caption}, as of ${result.asOf}`, process.stderr)}\n`);
-  await deliver(written(result, format), output);
+  await deliver(await written(result, format), output);
   if (!quiet && result.notes.length > 0) toStderr(noteLines(result.notes));
+};
+
+const count = (value: number, one: string, many = `${one}s`): string => `${value.toLocaleString('en')} ${value === 1 ? one : many}`;
+
+const timeLine = (book: Book, open: number, answer: number): string => {
+  const { scans, cached, cells, fetched } = book.cost();
+  const parts = [
+    `opened in ${open.toFixed(0)} ms, answered in ${answer.toFixed(0)} ms`,
+    `${count(scans, 'scan')} made ${count(cells, 'cell')}, ${count(cached, 'aggregate')} came from the cache`,
+    ...(fetched === undefined ? [] : [`${count(fetched, 'row')} fetched from the database`]),
+  ];
+  return `${parts.join('; ')}\n`;
+};
+
+const VERIFY_DIFFERS = 4;
+
+/** Says which cells a second computation answers differently. */
+const sayVerified = ({ cells, different }: Verification, quiet: boolean): number => {
+  if (different.length === 0) {
+    if (!quiet) toStderr(`verified row by row: ${count(cells, 'cell')}, all the same\n`);
+    return 0;
+  }
+  toStderr(`${red('differs:', process.stderr)} ${different.length} of ${count(cells, 'cell')}\n`);
+  for (const { row, column, answered, verified } of different.slice(0, 10))
+    toStderr(`  ${[...row, column].join(', ')}: answered ${answered ?? 'blank'}, row by row ${verified ?? 'blank'}\n`);
+  return VERIFY_DIFFERS;
 };
 
 /** Answers a question and writes table and charts. */
 export const ask = async (path: string, readings: readonly string[], options: AskOptions): Promise<number> => {
   const format = oneOf(options.format ?? 'table', FORMATS, '--format');
+  if ((format === 'arrow' || format === 'parquet') && options.output === undefined) needsFile(format, 'answer');
   const files = chartKinds(options.chart);
   const question = await questionOf(readings, options, `ask ${path}`);
   const start = performance.now();
-  const book = await openBook(path);
+  const bar = progress(files.length + 2);
+  bar.step(`opening ${path}`);
+  let book: Book | undefined;
   try {
+    book = await openBook(path, { ...options, trace: ({ about }) => bar.at(about) });
     const opened = performance.now();
-    const result = await book.ask(question);
+    bar.step(options.verify ? 'answering twice' : 'answering');
+    const verification = options.verify ? await book.verify(question) : undefined;
+    const result = verification?.result ?? (await book.ask(question));
     const answered = performance.now();
     const charts: (() => Promise<void>)[] = [];
-    if (files.length > 0) {
+    for (const { file, kind } of files) {
       const { renderChart } = await import('../chart/index.ts');
-      for (const { file, kind } of files) {
-        const content = await renderChart(result, kind);
-        charts.push(() => deliver(content, file));
-      }
+      bar.step(`drawing ${file}`);
+      const content = await renderChart(result, kind);
+      charts.push(() => deliver(content, file));
     }
+    bar.done();
     await showResult(result, format, options.output, options.quiet ?? false);
     for (const write of charts) await write();
-    if (options.time) {
-      const { scans, cached, cells } = book.cost();
-      toStderr(
-        `open ${(opened - start).toFixed(0)} ms, answer ${(answered - opened).toFixed(0)} ms; ${scans} scans, ${cells} cells, ${cached} aggregates from cache\n`,
-      );
-    }
-    return 0;
+    if (options.time) toStderr(timeLine(book, opened - start, answered - opened));
+    return verification ? sayVerified(verification, options.quiet ?? false) : 0;
   } finally {
-    await book.close();
+    bar.done();
+    await book?.close();
   }
 };

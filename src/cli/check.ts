@@ -2,10 +2,10 @@ import type { Book, FiredAlert } from '../book.ts';
 import { DurchblickError, describe } from '../errors.ts';
 import { limitText } from '../plan/alerts.ts';
 import { formatter } from '../result/format.ts';
-import { openBook } from './book.ts';
+import { type EngineOptions, openBook } from './book.ts';
 import { arrow, exitCodeOf, red, toStderr } from './output.ts';
 
-export interface CheckOptions {
+export interface CheckOptions extends EngineOptions {
   readonly alerts?: boolean;
   readonly asOf?: string;
 }
@@ -31,7 +31,7 @@ const checkAlerts = async (book: Book, asOf: string | undefined): Promise<number
 export const check = async (path: string, options: CheckOptions = {}): Promise<number> => {
   let book: Book | undefined;
   try {
-    book = await openBook(path);
+    book = await openBook(path, options);
     const { facts, measures, formulas, windows, comparisons } = book.model;
     for (const { message } of book.dataNotes) toStderr(`warning: ${message}\n`);
     const built = [...windows.values()].filter(({ builtIn }) => builtIn).length;

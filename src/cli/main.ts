@@ -2,10 +2,12 @@
 import { readFileSync } from 'node:fs';
 import { Command, CommanderError } from 'commander';
 import type { AskOptions } from './ask.ts';
+import { withEngine } from './book.ts';
 import type { CalendarCommandOptions } from './calendar.ts';
 import type { CheckOptions } from './check.ts';
 import { exitCodeOf, report, toStderr } from './output.ts';
 import { withQuestion } from './question.ts';
+import type { SqlOptions } from './sql.ts';
 import type { WindowsCommandOptions } from './windows.ts';
 
 // Commands are imported when they run: showing help must not load engines and charts.
@@ -34,26 +36,41 @@ program
   .addHelpText('after', '\nExample:\n  durchblick demo gruenhof')
   .action(run(async (folder?: string) => (await import('./demo.ts')).demo(folder)));
 
-withQuestion(
-  program
-    .command('ask')
-    .argument('<model>', 'model file, or the folder of a model.yaml')
-    .argument('[readings...]', "what to show, each in quotes: 'revenue over mtd vs year-earlier as change'")
-    .description('answer a question'),
+withEngine(
+  withQuestion(
+    program
+      .command('ask')
+      .argument('<model>', 'model file, or the folder of a model.yaml')
+      .argument('[readings...]', "what to show, each in quotes: 'revenue over mtd vs year-earlier as change'")
+      .description('answer a question'),
+  ),
 )
-  .option('--format <format>', 'table, csv, json, ndjson or markdown', 'table')
+  .option('--format <format>', 'table, csv, json, ndjson, markdown, arrow or parquet', 'table')
   .option('--output <file>', 'write the answer to a file instead of stdout')
   .option('--chart <file>', 'draw the answer: .svg, .png, .html or .vl.json (repeatable)', collect)
   .option('--quiet', 'no caption and no notes')
-  .option('--time', 'say where the time went')
+  .option('--time', 'say where the time went, and what was scanned, cached and transferred')
+  .option('--verify', 'compute the answer a second time, row by row; exit code 4 when a cell differs')
   .addHelpText(
     'after',
     "\nExample:\n  durchblick ask demo/model.yaml revenue 'revenue vs year-earlier as change' --by month --range 2026-01/2026-08",
   )
   .action(run(async (path: string, readings: string[], options: AskOptions) => (await import('./ask.ts')).ask(path, readings, options)));
 
-program
-  .command('windows')
+withEngine(
+  withQuestion(
+    program
+      .command('sql')
+      .argument('<model>', 'model file, or the folder of a model.yaml')
+      .argument('[readings...]', 'what to show, each in quotes')
+      .description('print the statements that a database is asked for a question; they run as printed'),
+  ),
+)
+  .option('--output <file>', 'write them to a file instead of stdout')
+  .addHelpText('after', "\nExample:\n  durchblick sql demo/model.yaml 'revenue over mtd' --by month --per region --range 2026-01/2026-08")
+  .action(run(async (path: string, readings: string[], options: SqlOptions) => (await import('./sql.ts')).sql(path, readings, options)));
+
+withEngine(program.command('windows'))
   .argument('<model>', 'model file, or the folder of a model.yaml')
   .argument('[only...]', "windows and comparisons to show, by name or as '[P10D/anchor]' and '[-P2Y]'; all when left out")
   .option('--as-of <date>', 'the day to lay them at: YYYY-MM-DD, latest, today, yesterday or a point')
@@ -74,8 +91,7 @@ program
     ),
   );
 
-program
-  .command('calendar')
+withEngine(program.command('calendar'))
   .argument('<model>', 'model file, or the folder of a model.yaml')
   .option('--range <range>', 'periods or dates, 2025-01/2026-12; the years of the data when left out')
   .option('--as-of <date>', 'adds offsets and to-date flags against this day')
@@ -86,8 +102,7 @@ program
   .addHelpText('after', '\nExample:\n  durchblick calendar demo/model.yaml --range 2026 --as-of 2026-08-15 --format csv')
   .action(run(async (path: string, options: CalendarCommandOptions) => (await import('./calendar.ts')).calendar(path, options)));
 
-program
-  .command('check')
+withEngine(program.command('check'))
   .argument('<model>', 'model file, or the folder of a model.yaml')
   .option('--alerts', 'evaluate the alerts too; exit code 3 when one fires')
   .option('--as-of <date>', 'the day at which alerts are evaluated: YYYY-MM-DD, latest, today, yesterday or a point')

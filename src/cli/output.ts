@@ -111,6 +111,13 @@ export const deliver = async (content: string | Uint8Array, file: string | undef
   });
 };
 
+/** Bytes do not belong on a terminal. */
+export const needsFile = (format: string, name: string): never => {
+  throw new DurchblickError('bad-option', `--format ${format} needs a file to write to`, {
+    hint: `For example --output ${name}.${format}.`,
+  });
+};
+
 /** 0 done; 1 the run failed; 2 the request or the model is wrong. */
 export const exitCodeOf = (error: unknown): number => (error instanceof DurchblickError && error.kind === 'request' ? 2 : 1);
 

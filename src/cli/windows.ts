@@ -1,12 +1,12 @@
 import { isoOf } from '../calendar/day.ts';
 import type { LaidSpan } from '../plan/windows.ts';
 import { csvLine, markdownTable } from '../result/text.ts';
-import { oneOf, withBook } from './book.ts';
+import { type EngineOptions, oneOf, withBook } from './book.ts';
 import { chartKinds, writeCharts } from './chart.ts';
 import { bold, deliver, dim, screenWidth, terminalTable, toStderr } from './output.ts';
 import { splitList } from './question.ts';
 
-export interface WindowsCommandOptions {
+export interface WindowsCommandOptions extends EngineOptions {
   readonly asOf?: string;
   readonly at?: string;
   readonly by?: string;
@@ -98,7 +98,11 @@ export const windows = async (path: string, only: readonly string[], options: Wi
   const charts = chartKinds(options.chart);
   const at = options.at === undefined ? (options.asOf === undefined ? undefined : [options.asOf]) : splitList(options.at);
   const { by, over } = options;
-  const [laid, locale] = await withBook(path, async (book) => [await book.windows({ at, only, by, over }), book.model.locale] as const);
+  const [laid, locale] = await withBook(
+    path,
+    async (book) => [await book.windows({ at, only, by, over }), book.model.locale] as const,
+    options,
+  );
   // One window below the other, its dates together.
   const order = new Map<string, number>();
   for (const { kind, name } of laid) if (!order.has(`${kind} ${name}`)) order.set(`${kind} ${name}`, order.size);

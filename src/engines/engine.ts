@@ -28,6 +28,8 @@ export interface Store extends CalendarTables {
    * once. Its `close` ends that view.
    */
   readonly begin?: (signal?: Cancellation) => Promise<Store>;
+  /** Rows that a database has answered with so far; undefined where rows are in memory. */
+  readonly fetched?: () => number;
   readonly close: () => Promise<void>;
 }
 

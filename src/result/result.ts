@@ -3,6 +3,7 @@ import { type Answer, type AnswerRow, readingOf, TOTAL } from '../evaluate/answe
 import type { Note, Notes } from '../evaluate/notes.ts';
 import type { DayRange } from '../evaluate/scope.ts';
 import { hasComparison } from '../evaluate/view.ts';
+import type { WrittenColumn } from '../kernels/columnar.ts';
 import type { Model } from '../model/model.ts';
 import { alertOf, brokenLimit, limitText } from '../plan/alerts.ts';
 import { leavesOf } from '../plan/bind.ts';
@@ -89,6 +90,8 @@ export interface Result<Row = ResultRow> extends ResultJson, Iterable<Row> {
   /** A GitHub-flavoured Markdown table. */
   readonly toMarkdown: () => string;
   readonly toJson: () => ResultJson;
+  /** The rows of the CSV as typed columns: texts, and numbers in full precision. */
+  readonly toColumns: () => readonly WrittenColumn[];
 }
 
 /** Dresses an answer: labels, days in ISO form, formats, caption and the ways out (R2). */
@@ -225,6 +228,14 @@ export const resultOf = (answer: Answer, asked: Asked, model: Model, asOf: Day, 
         .map((row) => `${JSON.stringify(Object.fromEntries(cells(row).map((value, k) => [columns[k].name, value])))}\n`)
         .join(''),
     toMarkdown: () => markdownTable(header, table(formatted), (column) => columns[column].kind === 'reading'),
+    toColumns: () => {
+      const rows = inOrder().map(cells);
+      return columns.map(({ name, kind }, k) => ({
+        name,
+        type: kind === 'reading' ? 'number' : 'text',
+        values: rows.map((row) => row[k]),
+      }));
+    },
     [Symbol.iterator]: function* () {
       for (const row of json.rows) yield Object.fromEntries(row.map((value, k) => [columns[k].name, value]));
     },

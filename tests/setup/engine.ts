@@ -22,14 +22,14 @@ const connect = async (): Promise<pg.Client> => {
   return own;
 };
 
-/** The CSV sources of a model as tables of texts, blanks as null. */
+/** The CSV sources of a model as tables with types, blanks as null. */
 const fileTables = (model: Model, folder: string): Tables =>
   Object.fromEntries(
     [...model.sources.values()].flatMap((source) => {
       if (source.kind !== 'file') return [];
       const text = readFileSync(`${folder}/${source.file}`, 'utf8');
-      const { data } = Papa.parse<Record<string, string>>(text, { header: true, skipEmptyLines: true });
-      return [[source.name, data.map((row) => Object.fromEntries(Object.entries(row).map(([key, value]) => [key, value || null])))]];
+      const { data } = Papa.parse<Record<string, unknown>>(text, { header: true, skipEmptyLines: true, dynamicTyping: true });
+      return [[source.name, data]];
     }),
   );
 
@@ -39,7 +39,7 @@ const onPostgres = (tables: Tables, folder: string | undefined): Engine => ({
     client ??= connect();
     const schema = `suite_${process.pid}_${schemas++}`;
     const files = folder === undefined ? {} : fileTables(model, folder);
-    const loaded = await loadTables(await client, schema, { ...files, ...tables }, folder !== undefined);
+    const loaded = await loadTables(await client, schema, { ...files, ...tables });
     const engine = postgres({
       connectionString: inject('postgres') + loaded.options,
       ...(folder === undefined ? {} : { files: folderFiles(folder) }),

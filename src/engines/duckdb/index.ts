@@ -26,11 +26,14 @@ export interface DuckDbOptions {
   readonly memoryLimit?: string;
   /** Is told every statement before it runs. */
   readonly trace?: (statement: Statement) => void;
-  /** Leaves text files where they are, so that traced statements run as they stand; slower. */
+  /** Leaves text files where they are, behind views, so that traced statements run as they stand; slower. */
   readonly inPlace?: boolean;
 }
 
 const { identifier, text } = duckdbDialect;
+
+/** What the statement that makes a view of a file begins to say. */
+export const VIEW = 'the file';
 
 /** What DuckDB says, in one line. */
 const reason = (error: unknown): string => (error as Error).message.split('\n')[0];
@@ -134,7 +137,14 @@ const databaseOf = async (
     const from = kind[1](text(path));
     const texts = /csv/i.test(file);
     try {
-      if (!texts || options.inPlace) return { ...(await describe(file, from)), ...(texts ? { texts: true as const } : {}) };
+      if (options.inPlace) {
+        const view = identifier(source.name);
+        const statement = { about: `${VIEW} ${file}`, sql: `create temp view ${view} as select * from ${from}` };
+        options.trace?.(statement);
+        await connection.run(statement.sql);
+        return { ...(await describe(file, view)), ...(texts ? { texts: true as const } : {}) };
+      }
+      if (!texts) return describe(file, from);
       const table = temporary();
       await connection.run(`create temp table ${table} as select * from ${from}`);
       return { ...(await describe(file, table)), texts: true };

@@ -1,21 +1,18 @@
 import { DurchblickError, suggest } from '../../errors.ts';
+import { type ArrowTable, arrowColumn, readArrow } from '../../files/arrow.ts';
 import { readCsv } from '../../files/csv.ts';
 import type { Files } from '../../files/files.ts';
+import { readJson } from '../../files/json.ts';
+import { readParquet } from '../../files/parquet.ts';
 import type { Model, Source } from '../../model/model.ts';
 import type { RawColumn } from './columns.ts';
+
+export type { ArrowTable } from '../../files/arrow.ts';
 
 /** A table given by the caller: rows, equally long columns, or an Apache Arrow table. */
 export type TableInput = readonly Readonly<Record<string, unknown>>[] | Readonly<Record<string, RawColumn>> | ArrowTable;
 
 /** What is used of an Apache Arrow table; any version's will do. */
-export interface ArrowTable {
-  readonly numRows: number;
-  readonly schema: { readonly fields: readonly { readonly name: string }[] };
-  readonly getChild: (
-    name: string,
-  ) => { readonly toArray: () => RawColumn; readonly nullCount: number; readonly get: (i: number) => unknown } | null;
-}
-
 export interface Table {
   /** The file or source, as messages name it. */
   readonly name: string;
@@ -38,9 +35,7 @@ export const tableOf = (input: TableInput, name: string): Table => {
       rows: input.numRows,
       columnNames,
       column: (column) => {
-        const child = input.getChild(column);
-        if (!child) return missing(name, column, columnNames);
-        return child.nullCount > 0 ? Array.from({ length: input.numRows }, (_, i) => child.get(i)) : child.toArray();
+        return arrowColumn(input, column) ?? missing(name, column, columnNames);
       },
     };
   }
@@ -75,6 +70,13 @@ export const tableOf = (input: TableInput, name: string): Table => {
   };
 };
 
+const FILE_KINDS: readonly (readonly [RegExp, (bytes: Uint8Array, name: string) => TableInput | Promise<TableInput>])[] = [
+  [/\.csv$/i, (bytes, name) => readCsv(bytes, name).columns],
+  [/\.parquet$/i, readParquet],
+  [/\.(json|ndjson)$/i, readJson],
+  [/\.(arrow|feather)$/i, readArrow],
+];
+
 const fileTable = async (file: string, model: Model, source: string, files: Files | undefined): Promise<Table> => {
   const place = model.locate(['sources', source, 'file']);
   if (!files)
@@ -82,8 +84,12 @@ const fileTable = async (file: string, model: Model, source: string, files: File
       place,
       hint: 'Pass the table itself, or `files` (see folderFiles and urlFiles).',
     });
-  if (!/\.csv$/i.test(file))
-    throw new DurchblickError('unknown-file-kind', `the memory engine cannot read ${file}`, { place, hint: 'It reads .csv files.' });
+  const reader = FILE_KINDS.find(([ending]) => ending.test(file));
+  if (!reader)
+    throw new DurchblickError('unknown-file-kind', `the memory engine cannot read ${file}`, {
+      place,
+      hint: 'It reads .csv, .parquet, .json, .ndjson and .arrow files.',
+    });
   let bytes: Uint8Array;
   try {
     bytes = await files(file);
@@ -94,13 +100,8 @@ const fileTable = async (file: string, model: Model, source: string, files: File
       { place, hint: 'Paths are relative to the model file.' },
     );
   }
-  const { columns, rows } = readCsv(bytes, file);
-  return {
-    name: file,
-    rows,
-    columnNames: Object.keys(columns),
-    column: (name) => (Object.hasOwn(columns, name) ? columns[name] : missing(file, name, Object.keys(columns))),
-  };
+  const [, read] = reader;
+  return tableOf(await read(bytes, file), file);
 };
 
 /** Reads the sources of a model, each once. */

@@ -24,9 +24,16 @@ const attributesOf = (filter: Filter): readonly AttributeRef[] =>
 const again = (kind: AggregateRequest['kind'], column: string): string =>
   kind === 'min' || kind === 'max' ? `${kind}(${column})` : `sum(${column})`;
 
-const aboutCube = ({ fact, role, attributes, filters }: CubeRequest): string => {
+const aboutAggregate = (aggregate: AggregateRequest): string => {
+  if (aggregate.kind === 'rows') return 'rows';
+  const { value } = aggregate;
+  return `${aggregate.kind} of ${value.kind === 'column' ? value.column : `days between ${value.from} and ${value.until}`}`;
+};
+
+const aboutCube = ({ fact, role, attributes, filters, aggregates }: CubeRequest): string => {
   const by = [role === undefined ? 'over all time' : `by ${role} day`, ...attributes.map(({ key }) => key)].join(', ');
-  return `${fact.name} ${by}${filters.length === 0 ? '' : ', filtered'}`;
+  const what = aggregates.map((aggregate, k) => `a${k} ${aboutAggregate(aggregate)}`).join(', ');
+  return `${fact.name} ${by}${filters.length === 0 ? '' : ', filtered'}: ${what}`;
 };
 
 /** The statement that answers a request for a day cube: as many rows as the cube has cells, never those of the fact. */

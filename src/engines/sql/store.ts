@@ -21,8 +21,26 @@ type Run = Session['run'];
 
 const sourceNamed = (model: Model, name: string): Source => model.sources.get(name) ?? { kind: 'given', name };
 
+/** A database whose answers are counted, row by row. */
+const counting = (database: Database): { readonly database: Database; readonly fetched: () => number } => {
+  let count = 0;
+  const begin: Database['begin'] = async (signal) => {
+    const session = await database.begin(signal);
+    return {
+      end: session.end,
+      run: async (statement, stop) => {
+        const rows = await session.run(statement, stop);
+        count += rows.count;
+        return rows;
+      },
+    };
+  };
+  return { database: { ...database, begin }, fetched: () => count };
+};
+
 /** Opens a model over a database: everything is checked in one state of the data, and rows stay where they are. */
-export const openSqlStore = async (model: Model, database: Database, options: OpenOptions): Promise<Store> => {
+export const openSqlStore = async (model: Model, given: Database, options: OpenOptions): Promise<Store> => {
+  const { database, fetched } = counting(given);
   const { dialect } = database;
   const relations = new Map<string, Relation>();
   const relationOf = async (name: string): Promise<Relation> => {
@@ -132,6 +150,7 @@ export const openSqlStore = async (model: Model, database: Database, options: Op
     };
     return {
       engine: dialect.name,
+      fetched,
       notes: [...facts.values()].flatMap(({ notes }) => notes),
       rows: async (name, columns) => {
         const relation = await relationOf(name);

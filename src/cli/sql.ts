@@ -1,0 +1,41 @@
+import { format as formatted } from 'sql-formatter';
+import { VIEW } from '../engines/duckdb/index.ts';
+import type { Statement } from '../engines/sql/database.ts';
+import { type EngineOptions, openBook } from './book.ts';
+import { deliver } from './output.ts';
+import { type QuestionOptions, questionOf } from './question.ts';
+
+export interface SqlOptions extends QuestionOptions, EngineOptions {
+  readonly output?: string;
+}
+
+/** The statement laid out, with what it is for above it; lists of days stay on one line. */
+const written = ({ about, sql }: Statement, language: 'duckdb' | 'postgresql'): string => {
+  const lists: string[] = [];
+  const short = sql.replace(/\[-?\d+(?:, -?\d+)*\]|'\{-?\d+(?:,\s*-?\d+)*\}'/g, (list) => `days_${lists.push(list) - 1}_`);
+  const text = formatted(short, { language, tabWidth: 2, keywordCase: 'lower', expressionWidth: 100 });
+  return `-- ${about.replace(/[\r\n]+/g, ' ')}\n${text.replace(/days_(\d+)_/g, (_, k: string) => lists[Number(k)])};\n`;
+};
+
+/** Prints the statements that a database is asked for a question; they run as printed. */
+export const sql = async (path: string, readings: readonly string[], options: SqlOptions): Promise<number> => {
+  const question = await questionOf(readings, options, `sql ${path}`);
+  const statements: Statement[] = [];
+  const engine = options.connect === undefined ? { engine: 'duckdb' as const } : { connect: options.connect };
+  const book = await openBook(path, { ...engine, inPlace: true, trace: (statement) => void statements.push(statement) });
+  try {
+    const opened = statements.length;
+    await book.ask(question);
+    const asked = statements.slice(opened);
+    // Of the views that stand for files, only those that are used.
+    const views = statements.slice(0, opened).filter(({ about, sql }) => {
+      const name = /^create temp view ("(?:[^"]|"")+")/.exec(sql)?.[1];
+      return about.startsWith(VIEW) && name !== undefined && asked.some((statement) => statement.sql.includes(`from ${name} as `));
+    });
+    const language = /^postgres/.test(options.connect ?? '') ? 'postgresql' : 'duckdb';
+    await deliver([...views, ...asked].map((statement) => written(statement, language)).join('\n'), options.output);
+    return 0;
+  } finally {
+    await book.close();
+  }
+};

@@ -1,0 +1,73 @@
+import { isoOf } from '../calendar/day.ts';
+import { DurchblickError } from '../errors.ts';
+import type { WrittenColumn } from '../kernels/columnar.ts';
+
+const DAY_MS = 86_400_000;
+
+/** A point in time without a zone, as text: its date is the one that was written. */
+const localText = (milliseconds: number): string => new Date(milliseconds).toISOString().slice(0, -1);
+
+/** Reads a Parquet file into columns: dates as ISO texts, instants as Date, timestamps without a zone as texts, blanks null. */
+export const readParquet = async (bytes: Uint8Array, name: string): Promise<Readonly<Record<string, readonly unknown[]>>> => {
+  const [{ parquetMetadataAsync, parquetRead, parquetSchema }, { compressors }] = await Promise.all([
+    import('hyparquet'),
+    import('hyparquet-compressors'),
+  ]);
+  const file = bytes.slice().buffer;
+  try {
+    const metadata = await parquetMetadataAsync(file);
+    const columns: Record<string, unknown[]> = Object.create(null);
+    const local = new Set<string>();
+    for (const { element } of parquetSchema(metadata).children) {
+      columns[element.name] = new Array(Number(metadata.num_rows)).fill(null);
+      const { logical_type: logical } = element;
+      if (logical?.type === 'TIMESTAMP' && !logical.isAdjustedToUTC) local.add(element.name);
+    }
+    await parquetRead({
+      file,
+      metadata,
+      compressors,
+      parsers: { dateFromDays: (days: number | undefined) => (days === undefined || days === null ? null : isoOf(days)) },
+      onChunk: ({ columnName, columnData, rowStart }) => {
+        const column = columns[columnName];
+        for (let k = 0; k < columnData.length; k++) {
+          const value: unknown = columnData[k];
+          column[rowStart + k] = value instanceof Date && local.has(columnName) ? localText(value.getTime()) : (value ?? null);
+        }
+      },
+    });
+    return columns;
+  } catch (error) {
+    throw new DurchblickError('bad-file', `${name} is no Parquet file that can be read: ${(error as Error).message.split('\n')[0]}`, {
+      kind: 'data',
+      hint: 'It must be what its ending says.',
+    });
+  }
+};
+
+/** Columns as a Parquet file. */
+export const parquetOf = async (columns: readonly WrittenColumn[]): Promise<Uint8Array> => {
+  const { parquetWriteBuffer } = await import('hyparquet-writer');
+  const element = ({ name, type }: WrittenColumn) => {
+    const base = { name, repetition_type: 'OPTIONAL' as const };
+    switch (type) {
+      case 'date':
+        return { ...base, type: 'INT32' as const, converted_type: 'DATE' as const };
+      case 'integer':
+        return { ...base, type: 'INT32' as const };
+      case 'boolean':
+        return { ...base, type: 'BOOLEAN' as const };
+      case 'number':
+        return { ...base, type: 'DOUBLE' as const };
+      default:
+        return { ...base, type: 'BYTE_ARRAY' as const, converted_type: 'UTF8' as const };
+    }
+  };
+  const data = ({ type, values }: WrittenColumn) =>
+    type === 'date' ? values.map((day) => (day === null ? null : new Date((day as number) * DAY_MS))) : [...values];
+  const buffer = parquetWriteBuffer({
+    columnData: columns.map((column) => ({ name: column.name, data: data(column) })),
+    schema: [{ name: 'root', num_children: columns.length }, ...columns.map(element)],
+  });
+  return new Uint8Array(buffer);
+};
