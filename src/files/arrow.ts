@@ -102,8 +102,13 @@ export const arrowTable = async (columns: readonly WrittenColumn[]): Promise<Arr
   return new arrow.Table(Object.fromEntries(columns.map((column) => [column.name, vector(column)]))) as unknown as ArrowTable;
 };
 
-/** Columns as an Arrow file. */
-export const arrowFileOf = async (columns: readonly WrittenColumn[]): Promise<Uint8Array> => {
+const ipcOf = async (columns: readonly WrittenColumn[], form: 'file' | 'stream'): Promise<Uint8Array> => {
   const { tableToIPC } = await loadArrow('an Arrow file');
-  return tableToIPC((await arrowTable(columns)) as never, 'file');
+  return tableToIPC((await arrowTable(columns)) as never, form);
 };
+
+/** Columns as an Arrow file. */
+export const arrowFileOf = (columns: readonly WrittenColumn[]): Promise<Uint8Array> => ipcOf(columns, 'file');
+
+/** Columns as an Arrow stream. */
+export const arrowStreamOf = (columns: readonly WrittenColumn[]): Promise<Uint8Array> => ipcOf(columns, 'stream');

@@ -42,3 +42,15 @@ export const usedColumns = (fact: Fact, model: Model): UsedColumn[] => {
   for (const column of fact.versionKey) list.push({ column, path: ['versionKey'], use: 'version' });
   return list;
 };
+
+/** Columns that hold dates, by source: there an Int32Array holds day numbers (D1). */
+export const dateColumns = (model: Model): ReadonlyMap<string, ReadonlySet<string>> => {
+  const found = new Map<string, Set<string>>();
+  for (const fact of model.facts.values()) {
+    const columns = found.get(fact.source) ?? new Set<string>();
+    for (const { column } of fact.roles.values()) columns.add(column);
+    if (fact.recorded !== undefined) columns.add(fact.recorded);
+    found.set(fact.source, columns);
+  }
+  return found;
+};

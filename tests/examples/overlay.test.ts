@@ -1,47 +1,27 @@
-import { mkdtempSync } from 'node:fs';
-import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { type Browser, chromium, type Page } from 'playwright-core';
-import { build, type PreviewServer, preview } from 'vite';
+import type { Page } from 'playwright-core';
 import { afterAll, beforeAll, expect, test } from 'vitest';
 import { memory } from '../../src/engines/memory/index.ts';
 import { loadModel } from '../../src/files/node.ts';
 import { type Book, open } from '../../src/index.ts';
+import { type Opened, openApplication } from '../setup/browser.ts';
 import { ROOT } from '../setup/cli.ts';
 
-let server: PreviewServer;
-let browser: Browser;
+let opened: Opened;
 let page: Page;
 let book: Book;
-const errors: string[] = [];
+let errors: readonly string[];
 
 beforeAll(async () => {
-  const configFile = join(ROOT, 'examples/overlay/vite.config.ts');
-  const outDir = mkdtempSync(join(tmpdir(), 'overlay-'));
-  await build({ configFile, logLevel: 'error', build: { outDir, emptyOutDir: true } });
-  server = await preview({ configFile, logLevel: 'error', build: { outDir }, preview: { port: 0, host: '127.0.0.1' } });
-  const flags = [
-    '--no-sandbox',
-    '--disable-gpu',
-    '--disable-quic',
-    '--no-first-run',
-    '--disable-background-networking',
-    '--disable-component-update',
-    '--disable-sync',
-  ];
-  browser = await chromium.launch({ executablePath: '/usr/bin/chromium', args: flags });
-  page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
-  page.on('console', (message) => message.type() === 'error' && errors.push(message.text()));
-  page.on('pageerror', (error) => errors.push(error.message));
+  opened = await openApplication('examples/overlay');
+  ({ page, errors } = opened);
   const { model, files } = await loadModel(join(ROOT, 'demo/model.yaml'));
   book = await open(model, memory({}, { files }));
-  await page.goto(server.resolvedUrls?.local[0] as string);
   await page.waitForSelector('#answer table');
 });
 
 afterAll(async () => {
-  await browser?.close();
-  await server?.close();
+  await opened?.close();
   await book?.close();
 });
 

@@ -1,7 +1,8 @@
 import type { DuckDBConnection, DuckDBInstance } from '@duckdb/node-api';
 import { DurchblickError, suggest } from '../../errors.ts';
 import type { Files } from '../../files/files.ts';
-import type { Model, Source } from '../../model/model.ts';
+import { dateColumns } from '../../model/columns.ts';
+import type { Source } from '../../model/model.ts';
 import type { Cancellation } from '../../plan/request.ts';
 import type { Engine } from '../engine.ts';
 import type { TableInput } from '../memory/tables.ts';
@@ -84,18 +85,6 @@ export const duckdb = (options: DuckDbOptions = {}): Engine => ({
     return openSqlStore(model, await databaseOf(instance, options, dateColumns(model)), opening);
   },
 });
-
-/** Columns that hold dates, by source: there an Int32Array holds day numbers (D1). */
-const dateColumns = (model: Model): ReadonlyMap<string, ReadonlySet<string>> => {
-  const found = new Map<string, Set<string>>();
-  for (const fact of model.facts.values()) {
-    const columns = found.get(fact.source) ?? new Set<string>();
-    for (const { column } of fact.roles.values()) columns.add(column);
-    if (fact.recorded !== undefined) columns.add(fact.recorded);
-    found.set(fact.source, columns);
-  }
-  return found;
-};
 
 const databaseOf = async (
   instance: DuckDBInstance,

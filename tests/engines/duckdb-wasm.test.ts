@@ -1,0 +1,41 @@
+import { afterAll, beforeAll, expect, test } from 'vitest';
+import type { Question } from '../../src/index.ts';
+import { type Opened, openApplication } from '../setup/browser.ts';
+
+let opened: Opened;
+beforeAll(async () => {
+  opened = await openApplication('tests/engines/wasm-page');
+  await opened.page.waitForSelector('body[data-ready=yes]', { state: 'attached', timeout: 60_000 });
+});
+afterAll(() => opened?.close());
+
+type Page = Window & {
+  answers: (question: Question) => Promise<{ duckdb: string; memory: string; fetched: number }>;
+  stopped: (question: Question) => Promise<string>;
+};
+
+test.each<Question>([
+  { show: ['revenue', 'orders', 'budget-attainment'], by: 'month', per: ['region'], range: '2026-01/2026-08', totals: true },
+  { show: ['revenue over mtd vs year-earlier as change', 'backlog'], by: 'week', per: ['family'], range: '2026-07' },
+  { show: ['stock', 'lead-time', 'revenue on shipped'], by: ['mtd', 'qtd', 'fiscal-ytd'] },
+])('R3: DuckDB in a browser gives the bytes that memory gives: $show', async (question) => {
+  const found = await opened.page.evaluate((asked) => (window as unknown as Page).answers(asked), question);
+  expect(found.duckdb).toBe(found.memory);
+  expect(JSON.parse(found.duckdb).rows.length).toBeGreaterThan(0);
+});
+
+test('a question that is given up says so, and the next one works', async () => {
+  const { page } = opened;
+  const asked: Question = { show: ['orders over rolling-28-days'], by: 'day', per: ['product'], range: '2024' };
+  expect(await page.evaluate((question) => (window as unknown as Page).stopped(question), asked)).toBe('the question was aborted');
+  const next = await page.evaluate((question) => (window as unknown as Page).answers(question), {
+    ...asked,
+    per: ['region'],
+    range: '2026-07',
+  });
+  expect(next.duckdb).toBe(next.memory);
+});
+
+test('nothing is fetched from anywhere else, and nothing goes wrong on the way', () => {
+  expect(opened.errors).toEqual([]);
+});

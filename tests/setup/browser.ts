@@ -1,0 +1,59 @@
+import { mkdtempSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { type BrowserContext, chromium, type Page } from 'playwright-core';
+import { build, preview } from 'vite';
+import { ROOT } from './cli.ts';
+import { CHROMIUM } from './machine.ts';
+
+export interface Opened {
+  readonly page: Page;
+  readonly context: BrowserContext;
+  readonly url: string;
+  /** What the page has said went wrong. */
+  readonly errors: string[];
+  readonly close: () => Promise<void>;
+}
+
+const FLAGS = [
+  '--no-sandbox',
+  '--disable-gpu',
+  '--disable-quic',
+  '--no-first-run',
+  '--disable-background-networking',
+  '--disable-component-update',
+  '--disable-sync',
+];
+
+/** Builds a Vite application, serves it and opens it in Chromium, which reaches nothing but that server. */
+export const openApplication = async (folder: string, viewport = { width: 1280, height: 800 }): Promise<Opened> => {
+  const configFile = join(ROOT, folder, 'vite.config.ts');
+  const outDir = mkdtempSync(join(tmpdir(), 'durchblick-page-'));
+  await build({ configFile, logLevel: 'error', build: { outDir, emptyOutDir: true } });
+  const server = await preview({ configFile, logLevel: 'error', build: { outDir }, preview: { port: 0, host: '127.0.0.1' } });
+  const browser = await chromium.launch({ executablePath: CHROMIUM, args: FLAGS });
+  const context = await browser.newContext({ viewport, acceptDownloads: true });
+  const url = server.resolvedUrls?.local[0] as string;
+  const errors: string[] = [];
+  await context.route(
+    (asked) => asked.protocol.startsWith('http') && !asked.href.startsWith(url),
+    (route) => {
+      errors.push(`asked for ${route.request().url()}`);
+      return route.abort();
+    },
+  );
+  const page = await context.newPage();
+  page.on('console', (message) => message.type() === 'error' && errors.push(message.text()));
+  page.on('pageerror', (error) => errors.push(error.message));
+  await page.goto(url);
+  return {
+    page,
+    context,
+    url,
+    errors,
+    close: async () => {
+      await browser.close();
+      await server.close();
+    },
+  };
+};
