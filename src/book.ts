@@ -154,8 +154,11 @@ const readDays = (state: State, fact: Fact, role: string, all: Bounds | undefine
   return { first: Math.max(reached.from, all.first), last: Math.min(reached.to, all.last) };
 };
 
-const reachDays = (state: State, fact: Fact, role: string, from: Day, to: Day): void => {
+const reachDays = (state: State, fact: Fact, role: string, asked: Bounds, all: Bounds | undefined): void => {
   const key = `${fact.name} ${role}`;
+  // Days that have no rows need not be reached.
+  const from = Math.max(asked.first, all?.first ?? asked.first);
+  const to = Math.min(asked.last, all?.last ?? asked.last);
   const reached = state.reached.get(key);
   if (!reached) state.reached.set(key, { from, to, times: 1 });
   else if (from < reached.from || to > reached.to)
@@ -229,7 +232,7 @@ export const open = async <N extends Names>(
         knownBy: asked.knownBy,
         segments: (fact, role) => segments(fact, bounds(fact, role), calendar),
         read: (fact, role) => segments(fact, readDays(state, fact, role, bounds(fact, role)), calendar),
-        reach: (fact, role, from, to) => reachDays(state, fact, role, from, to),
+        reach: (fact, role, first, last) => reachDays(state, fact, role, { first, last }, bounds(fact, role)),
         // A plan role is not cut at the as-of date, so rows that entered later must be; an actual one only where it runs ahead.
         entersLate: (fact, role) => {
           if (fact.enters === undefined || (raw(fact, fact.enters)?.last ?? LAST_DAY) <= asOf) return false;

@@ -8,6 +8,12 @@ import type { FactBounds } from './plan/axis.ts';
 import { type Shared, sharedWork } from './plan/cancel.ts';
 import type { Bounds, Cancellation } from './plan/request.ts';
 
+/** A fetch whose answers are kept, so that a state that is over still has them. */
+const kept = <A extends unknown[], T>(fetch: (...args: A) => Promise<T>, key: (...args: A) => string): ((...args: A) => Promise<T>) => {
+  const known = new Map<string, Promise<T>>();
+  return (...args) => once(known, key(...args), () => fetch(...args));
+};
+
 /** Everything fetched from a store at one moment; nothing from two moments is ever put together. */
 export interface State {
   readonly store: Store;
@@ -91,8 +97,8 @@ export const statesOf = (model: Model, base: Store, cacheBytes: number): States 
         ...store,
         rows: fetch(store.rows),
         bounds: fetch(store.bounds),
-        members: fetch(store.members),
-        combinations: fetch(store.combinations),
+        members: kept(fetch(store.members), ({ key }) => key),
+        combinations: kept(fetch(store.combinations), ({ name }, attributes) => JSON.stringify([name, attributes])),
         cubes: fetch(store.cubes),
         events: fetch(store.events),
         lateRoles: fetch(store.lateRoles),

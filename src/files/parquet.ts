@@ -18,10 +18,12 @@ export const readParquet = async (bytes: Uint8Array, name: string): Promise<Read
     const metadata = await parquetMetadataAsync(file);
     const columns: Record<string, unknown[]> = Object.create(null);
     const local = new Set<string>();
+    const decimals = new Map<string, number>();
     for (const { element } of parquetSchema(metadata).children) {
       columns[element.name] = new Array(Number(metadata.num_rows)).fill(null);
       const { logical_type: logical } = element;
       if (logical?.type === 'TIMESTAMP' && !logical.isAdjustedToUTC) local.add(element.name);
+      if (element.converted_type === 'DECIMAL' || logical?.type === 'DECIMAL') decimals.set(element.name, element.scale ?? 0);
     }
     await parquetRead({
       file,
@@ -30,9 +32,13 @@ export const readParquet = async (bytes: Uint8Array, name: string): Promise<Read
       parsers: { dateFromDays: (days: number | undefined) => (days === undefined || days === null ? null : isoOf(days)) },
       onChunk: ({ columnName, columnData, rowStart }) => {
         const column = columns[columnName];
+        const scale = decimals.get(columnName);
         for (let k = 0; k < columnData.length; k++) {
-          const value: unknown = columnData[k];
-          column[rowStart + k] = value instanceof Date && local.has(columnName) ? localText(value.getTime()) : (value ?? null);
+          let value: unknown = columnData[k];
+          if (value instanceof Date && local.has(columnName)) value = localText(value.getTime());
+          // Digits times a power of ten is off in the last place; the nearest double is what was written.
+          else if (typeof value === 'number' && scale !== undefined) value = Number(value.toFixed(scale));
+          column[rowStart + k] = value ?? null;
         }
       },
     });

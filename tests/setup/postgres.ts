@@ -7,7 +7,9 @@ import pg from 'pg';
 import { postgresPrograms } from './machine.ts';
 
 export interface Postgres {
+  /** The test's own connection; after the server was away, `reconnect` makes a new one. */
   readonly client: pg.Client;
+  readonly reconnect: () => Promise<void>;
   /** Where a client connects. */
   readonly url: string;
   /** Ends the server at once, as a fault does, and starts it again. */
@@ -49,11 +51,20 @@ export const startPostgres = async (): Promise<Postgres> => {
   const kill = (): void => as('pg_ctl', '-D', data, '-m', 'immediate', 'stop');
   start();
   const url = `postgres://test@127.0.0.1:${port}/postgres`;
-  const client = new pg.Client({ connectionString: url });
-  client.on('error', () => undefined);
-  await client.connect();
+  const connect = async (): Promise<pg.Client> => {
+    const made = new pg.Client({ connectionString: url });
+    made.on('error', () => undefined);
+    await made.connect();
+    return made;
+  };
+  let client = await connect();
   return {
-    client,
+    get client() {
+      return client;
+    },
+    reconnect: async () => {
+      client = await connect();
+    },
     url,
     kill,
     start,

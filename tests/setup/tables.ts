@@ -16,13 +16,13 @@ const typeOf = (values: readonly unknown[], texts: boolean): string => {
   return there.every((value) => /^\d{4}-\d\d-\d\d$/.test(String(value))) ? 'date' : 'text';
 };
 
-/** Loads tables into a schema of their own and gives the settings that make a connection look there. */
+/** Loads tables into a schema of their own and gives the settings that make a connection look there, and a way to drop it again. */
 export const loadTables = async (
   client: pg.Client,
   schema: string,
   tables: Tables,
   texts = false,
-): Promise<{ readonly options: string; readonly drop: () => Promise<void> }> => {
+): Promise<{ readonly options: string; readonly drop: (through?: pg.Client) => Promise<void> }> => {
   await client.query(`create schema ${quoted(schema)}`);
   for (const [name, rows] of Object.entries(tables)) {
     const columns = [...new Set(rows.flatMap((row) => Object.keys(row)))].map((column) => {
@@ -42,8 +42,8 @@ export const loadTables = async (
   }
   return {
     options: `?options=${encodeURIComponent(`-c search_path=${quoted(schema)}`)}`,
-    drop: async () => {
-      await client.query(`drop schema ${quoted(schema)} cascade`);
+    drop: async (through = client) => {
+      await through.query(`drop schema ${quoted(schema)} cascade`);
     },
   };
 };

@@ -1,0 +1,249 @@
+import { mkdtempSync, readFileSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { DuckDBInstance } from '@duckdb/node-api';
+import { tableFromIPC } from 'apache-arrow';
+import { parquetReadObjects } from 'hyparquet';
+import { afterAll, beforeAll, describe, expect, inject, test } from 'vitest';
+import { postgres } from '../../src/engines/postgres/index.ts';
+import { loadModel } from '../../src/files/node.ts';
+import { open } from '../../src/index.ts';
+import { DEMO, durchblick, ROOT } from '../setup/cli.ts';
+
+const folder = mkdtempSync(join(tmpdir(), 'engines-'));
+const QUESTION = [
+  'revenue',
+  'orders',
+  'revenue over mtd vs year-earlier as change',
+  '--by',
+  'month',
+  '--per',
+  'region',
+  '--range',
+  '2026-05/2026-08',
+];
+const csv = (...more: readonly string[]): string => durchblick('ask', DEMO, ...QUESTION, '--format', 'csv', ...more).stdout;
+
+test('R3: --engine duckdb writes the bytes that memory writes', () => {
+  const wanted = csv('--engine', 'memory');
+  expect(wanted.split('\r\n').length).toBeGreaterThan(16);
+  expect(csv('--engine', 'duckdb')).toBe(wanted);
+});
+
+test('--time says what was scanned, cached and fetched; rows fetched stay below the cells of the cubes', () => {
+  const { stderr } = durchblick('ask', DEMO, 'revenue', '--by', 'month', '--range', '2026', '--engine', 'duckdb', '--time');
+  const [, scans, cells, fetched] =
+    /(\d+) scans? made ([\d,]+) cells, \d+ aggregates? came from the cache; ([\d,]+) rows fetched/.exec(stderr) ?? [];
+  expect(Number(scans)).toBeGreaterThan(0);
+  expect(Number(fetched.replaceAll(',', ''))).toBeLessThanOrEqual(Number(cells.replaceAll(',', '')));
+});
+
+describe('Arrow and Parquet', () => {
+  const rows = csv()
+    .trimEnd()
+    .split('\r\n')
+    .slice(1)
+    .map((line) => line.split(','));
+  const wanted = rows.map(([period, region, ...numbers]) => [
+    period,
+    region,
+    ...numbers.map((text) => (text === '' ? null : Number(text))),
+  ]);
+
+  test('an Arrow file has the rows of the CSV, typed', () => {
+    const file = join(folder, 'answer.arrow');
+    expect(durchblick('ask', DEMO, ...QUESTION, '--format', 'arrow', '--output', file).code).toBe(0);
+    const table = tableFromIPC(readFileSync(file));
+    expect(table.schema.fields.map(({ name, type }) => [name, String(type)])).toEqual([
+      ['period', 'Utf8'],
+      ['region', 'Utf8'],
+      ['revenue', 'Float64'],
+      ['orders', 'Float64'],
+      ['revenue over mtd vs year-earlier as change', 'Float64'],
+    ]);
+    expect(table.toArray().map((row) => Object.values(row.toJSON()))).toEqual(wanted);
+  });
+
+  test('so has a Parquet file', async () => {
+    const file = join(folder, 'answer.parquet');
+    expect(durchblick('ask', DEMO, ...QUESTION, '--format', 'parquet', '--output', file).code).toBe(0);
+    const bytes = readFileSync(file);
+    const found = await parquetReadObjects({
+      file: bytes.buffer.slice(bytes.byteOffset, bytes.byteOffset + bytes.byteLength) as ArrayBuffer,
+    });
+    expect(found.map((row) => Object.values(row))).toEqual(wanted);
+  });
+
+  test('without a file to write to they are an error', () => {
+    const { code, stderr } = durchblick('ask', DEMO, 'revenue', '--format', 'parquet');
+    expect([code, stderr]).toEqual([2, expect.stringContaining('--output answer.parquet')]);
+  });
+
+  /** The demo's lines and stock in another form of file, the rest as it is. */
+  const inForm = async (
+    ending: string,
+    write: (connection: Awaited<ReturnType<DuckDBInstance['connect']>>, table: string, file: string) => Promise<unknown>,
+  ) => {
+    const connection = await (await DuckDBInstance.create()).connect();
+    for (const table of ['order_lines', 'stock']) {
+      const types =
+        table === 'stock'
+          ? "types = {'counted_on': 'varchar'}"
+          : "types = {'ordered_on': 'date', 'unit_price': 'decimal(8, 2)', 'discount': 'decimal(8, 2)', 'promised_on': 'varchar'}";
+      await connection.run(`create table ${table} as from read_csv('${ROOT}demo/data/${table}.csv', ${types})`);
+      await write(connection, table, join(folder, `${table}.${ending}`));
+    }
+    connection.closeSync();
+    const text = readFileSync(join(ROOT, DEMO), 'utf8')
+      .replace(/data\/(order_lines|stock)\.csv/g, (_, table: string) => join(folder, `${table}.${ending}`))
+      .replaceAll('data/', `${ROOT}demo/data/`);
+    const path = join(folder, `${ending}.yaml`);
+    writeFileSync(path, text);
+    return path;
+  };
+  const copyTo = (options: string) => (connection: { run: (sql: string) => Promise<unknown> }, table: string, file: string) =>
+    connection.run(`copy ${table} to '${file}' (${options})`);
+
+  test.each([
+    ['parquet', copyTo('format parquet, compression zstd')],
+    ['json', copyTo('format json, array true')],
+    ['ndjson', copyTo('format json')],
+  ])('every engine reads .%s files', async (ending, write) => {
+    const path = await inForm(ending, write);
+    for (const engine of ['memory', 'duckdb']) {
+      const { code, stdout, stderr } = durchblick('ask', path, ...QUESTION, '--format', 'csv', '--engine', engine);
+      expect([code, stdout], `${engine}: ${stderr}`).toEqual([0, csv()]);
+    }
+    const { stderr } = durchblick('ask', path, 'revenue', '--time');
+    // Parquet is DuckDB's by itself.
+    expect(/fetched from the database/.test(stderr)).toBe(ending === 'parquet');
+  });
+
+  test('every engine reads Arrow files', async () => {
+    const { tableFromArrays, tableToIPC, vectorFromArray, DateDay, Table } = await import('apache-arrow');
+    const path = await inForm('arrow', async (connection, table, file) => {
+      const reader = await connection.runAndReadAll(`from ${table}`);
+      const columns = reader.getColumnsObjectJS() as Record<string, unknown[]>;
+      const plain = Object.entries(columns).map(([name, values]) => {
+        const some = values.find((value) => value !== null);
+        if (some instanceof Date) return [name, vectorFromArray(values as Date[], new DateDay())] as const;
+        if (typeof some === 'bigint')
+          return [name, vectorFromArray(values.map((value) => (value === null ? null : Number(value))))] as const;
+        return [name, tableFromArrays({ x: values as never }).getChild('x')] as const;
+      });
+      writeFileSync(file, tableToIPC(new Table(Object.fromEntries(plain) as never), 'file'));
+    });
+    for (const engine of ['memory', 'duckdb'])
+      expect(durchblick('ask', path, ...QUESTION, '--format', 'csv', '--engine', engine).stdout, engine).toBe(csv());
+  });
+});
+
+describe('durchblick sql', () => {
+  const numbers = (rows: readonly unknown[][]): number =>
+    rows.flat().reduce((sum: number, value) => sum + (typeof value === 'number' || typeof value === 'bigint' ? Number(value) : 0), 0);
+
+  test('prints statements that run as they are, each with what it is for', async () => {
+    const { code, stdout } = durchblick(
+      'sql',
+      DEMO,
+      'revenue',
+      'orders over rolling-28-days',
+      '--by',
+      'week',
+      '--per',
+      'family',
+      '--range',
+      '2026-07',
+    );
+    expect(code).toBe(0);
+    const statements = stdout.split(/;\n/).filter((text) => text.trim() !== '');
+    expect(statements.length).toBeGreaterThan(4);
+    const connection = await (await DuckDBInstance.create()).connect();
+    let lines = 0;
+    for (const statement of statements) {
+      expect(statement.trimStart()).toMatch(/^-- \S/);
+      const rows = (await connection.runAndReadAll(statement)).getRowsJS();
+      if (statement.includes('sum of net')) lines += numbers(rows);
+    }
+    expect(lines).toBeGreaterThan(0);
+    connection.closeSync();
+  });
+
+  test('over a connection prints what that database is asked, in its own words', async () => {
+    const { default: pg } = await import('pg');
+    const client = new pg.Client({ connectionString: inject('postgres') });
+    await client.connect();
+    const { stdout, stderr, code } = durchblick('sql', DEMO, 'revenue', '--by', 'month', '--range', '2026', '--connect', connection);
+    expect([code, stderr]).toEqual([0, '']);
+    const statements = stdout.split(/;\n/).filter((text) => text.trim() !== '');
+    await client.query('set search_path = gruenhof');
+    for (const statement of statements) expect((await client.query(statement)).rows.length).toBeGreaterThanOrEqual(0);
+    expect(statements.some((statement) => statement.includes('"order_lines"'))).toBe(true);
+    await client.end();
+  });
+});
+
+let connection = '';
+let drop: (() => Promise<void>) | undefined;
+beforeAll(async () => {
+  const [{ default: pg }, { default: Papa }, { loadTables }] = await Promise.all([
+    import('pg'),
+    import('papaparse'),
+    import('../setup/tables.ts'),
+  ]);
+  const client = new pg.Client({ connectionString: inject('postgres') });
+  await client.connect();
+  const { model } = await loadModel(join(ROOT, DEMO));
+  const tables = Object.fromEntries(
+    [...model.sources.values()].flatMap((source) =>
+      source.kind === 'file'
+        ? [
+            [
+              source.name,
+              Papa.parse<Record<string, unknown>>(readFileSync(`${ROOT}demo/${source.file}`, 'utf8'), {
+                header: true,
+                skipEmptyLines: true,
+                dynamicTyping: true,
+              }).data,
+            ],
+          ]
+        : [],
+    ),
+  );
+  const loaded = await loadTables(client, 'gruenhof', tables);
+  connection = inject('postgres') + loaded.options;
+  drop = async () => {
+    await loaded.drop();
+    await client.end();
+  };
+});
+afterAll(() => drop?.());
+
+test('--connect asks the tables of a PostgreSQL database, with the same bytes, and verifies them', () => {
+  const { code, stdout, stderr } = durchblick('ask', DEMO, ...QUESTION, '--format', 'csv', '--connect', connection, '--verify');
+  expect([code, stdout]).toEqual([0, csv()]);
+  expect(stderr).toContain('all the same');
+});
+
+test('a book over PostgreSQL answers again without asking the rows again', async () => {
+  const { model, files } = await loadModel(join(ROOT, DEMO));
+  const book = await open(model, postgres({ connectionString: connection, files }));
+  await book.ask({ show: ['revenue'], by: 'month', per: ['region'], range: '2025/2026' });
+  const { scans } = book.cost();
+  const result = await book.ask({ show: ['revenue over mtd'], by: 'week', per: ['region'], range: '2026', asOf: '2026-07-20' });
+  expect([result.rows.length > 100, book.cost().scans]).toEqual([true, scans]);
+  await book.close();
+});
+
+test.each([
+  [['--engine', 'duckdb', '--connect', 'duckdb:x'], 2, 'leave --engine out'],
+  [['--connect', 'mysql://x'], 2, 'postgres://user@host/database or duckdb:file.duckdb'],
+  [['--connect', 'duckdb:nowhere.duckdb'], 1, 'cannot open'],
+  [['--connect', 'postgres://x@127.0.0.1:1/x'], 1, 'connection'],
+  [['--engine', 'stone'], 2, 'memory, duckdb'],
+])('ask %o ends with %i: %s', (options, exit, text) => {
+  const { code, stderr, stdout } = durchblick('ask', DEMO, 'revenue', ...options);
+  expect([code, stdout]).toEqual([exit, '']);
+  expect(stderr).toContain(text);
+  expect(stderr).not.toMatch(/\n {4}at /);
+});
