@@ -1,6 +1,6 @@
 import { isoOf } from '../calendar/day.ts';
 import type { LaidSpan } from '../plan/windows.ts';
-import { chartConfig, chartTitle, INK, QUIET, SERIES } from './look.ts';
+import { chartConfig, chartTitle, type ThemeName, themeOf } from './look.ts';
 import type { ChartSpec } from './spec.ts';
 
 export interface SpansOptions {
@@ -11,13 +11,18 @@ export interface SpansOptions {
   readonly locale: string;
   /** Width of the drawing area in pixels; default 620. */
   readonly width?: number;
+  readonly theme?: ThemeName;
 }
 
 const LOOK_BACK = 420;
 const ROW = 15;
 
 /** Windows and comparisons as bars on one time scale, each at its as-of dates. */
-export const spansSpec = (spans: readonly LaidSpan[], { by = 'month', over, locale, width = 620 }: SpansOptions): ChartSpec => {
+export const spansSpec = (
+  spans: readonly LaidSpan[],
+  { by = 'month', over, locale, width = 620, theme: name }: SpansOptions,
+): ChartSpec => {
+  const theme = themeOf(name);
   const earliest = Math.min(...spans.map(({ at }) => at));
   const several = new Set(spans.map(({ at }) => at)).size > 1;
   const edge = earliest - LOOK_BACK;
@@ -58,13 +63,13 @@ export const spansSpec = (spans: readonly LaidSpan[], { by = 'month', over, loca
       { field: 'days', title: 'length' },
     ];
     return {
-      title: { text: title, anchor: 'start', frame: 'group', fontSize: 12, fontWeight: 'normal', color: QUIET },
+      title: { text: title, anchor: 'start', frame: 'group', fontSize: 12, fontWeight: 'normal', color: theme.quiet },
       transform: [{ filter: { field: 'kind', equal: kind } }],
       width,
       height: rows.length * ROW,
       layer: [
         {
-          mark: { type: 'bar', height: { band: 0.66 }, color: kind === 'window' ? SERIES[0] : SERIES[1] },
+          mark: { type: 'bar', height: { band: 0.66 }, color: kind === 'window' ? theme.series[0] : theme.series[1] },
           encoding: {
             y,
             x,
@@ -75,16 +80,16 @@ export const spansSpec = (spans: readonly LaidSpan[], { by = 'month', over, loca
         },
         {
           transform: [{ filter: 'datum.earlier' }],
-          mark: { type: 'text', text: '◂', align: 'left', dx: 2, color: '#ffffff', fontSize: 10 },
+          mark: { type: 'text', text: '◂', align: 'left', dx: 2, color: theme.background, fontSize: 10 },
           encoding: { y, x },
         },
         {
-          mark: { type: 'tick', color: INK, thickness: 1.5, height: { band: 1 } },
+          mark: { type: 'tick', color: theme.ink, thickness: 1.5, height: { band: 1 } },
           encoding: { y, x: { field: 'at', timeUnit: 'utcyearmonthdate', type: 'temporal' } },
         },
         {
           transform: [{ filter: 'datum.days === 0' }],
-          mark: { type: 'text', align: 'left', dx: 6, color: QUIET, fontSize: 10 },
+          mark: { type: 'text', align: 'left', dx: 6, color: theme.quiet, fontSize: 10 },
           encoding: { y, x: { field: 'at', timeUnit: 'utcyearmonthdate', type: 'temporal' }, text: { field: 'text' } },
         },
       ],
@@ -100,12 +105,13 @@ export const spansSpec = (spans: readonly LaidSpan[], { by = 'month', over, loca
     title: chartTitle(
       several ? 'Windows at several as-of dates' : `Windows as of ${inWords(earliest)}`,
       'Bars end after the last day covered; a dark line stands at the as-of date',
+      theme,
     ),
-    background: '#ffffff',
+    background: theme.background,
     padding: 18,
     data: { values: data },
     vconcat: panels.filter((found) => found !== undefined),
     resolve: { scale: { x: 'shared' } },
-    config: chartConfig,
+    config: chartConfig(theme),
   };
 };

@@ -1,61 +1,12 @@
+import { formatter } from '../result/format.ts';
 import type { Cell, Mark, Result, ResultColumn } from '../result/result.ts';
-import { chartConfig, chartTitle, INK, PALE, QUIET, SERIES, VERDICTS } from './look.ts';
+import { chartConfig, chartTitle, type Theme, type ThemeName, themeOf } from './look.ts';
+import { type Colours, layersOf, type Placing, readingColours } from './marks.ts';
+import { type Panel, panelsOf } from './panels.ts';
+import { ticksOf } from './ticks.ts';
 
 /** A Vega-Lite specification; plain data. */
 export type ChartSpec = Readonly<Record<string, unknown>>;
-
-const MOST_COLOURS = 6;
-const FEW_PERIODS = 14;
-
-interface Panel {
-  readonly columns: readonly ResultColumn[];
-  readonly title: string;
-}
-
-/** A reading shown beside its comparison stays loud; the comparison itself is pale. */
-const isPale = (result: Result, column: ResultColumn): boolean => {
-  const expression = column.expression ?? '';
-  return result.compared[column.name] !== undefined && !/ as (difference|change|ratio|index)\s*\)?$/.test(expression);
-};
-
-/** Readings in the same unit share a panel; each unit has one scale. */
-const panelsOf = (result: Result, readings: readonly string[] | undefined): Panel[] => {
-  const panels = new Map<string, ResultColumn[]>();
-  for (const column of result.columns) {
-    if (column.kind !== 'reading' || readings?.includes(column.name) === false) continue;
-    const key = column.unit ?? '';
-    panels.set(key, [...(panels.get(key) ?? []), column]);
-  }
-  return [...panels.entries()].map(([unit, columns]) => ({ columns, title: unit }));
-};
-
-const monthDay = (iso: string, locale: string): string =>
-  new Intl.DateTimeFormat(locale, { day: 'numeric', month: 'short', timeZone: 'UTC' }).format(Date.parse(iso));
-
-/** Days are labelled `15 Aug`, other periods by their own label. */
-const axisLabel = (result: Result, index: number): string => {
-  const period = result.periods[index];
-  return result.unit === 'day' ? monthDay(period.start, result.locale) : period.label;
-};
-
-const dayText = (start: string, end: string): string => (start === end ? start : `${start} to ${end}`);
-
-/** What a marked cell carries into the chart. */
-const alertOf = (mark: Mark | undefined): Record<string, unknown> =>
-  mark ? { alert: mark.label, arrow: mark.direction === 'low' ? '▼' : '▲', verdict: VERDICTS[mark.verdict] } : {};
-
-/** An arrow at every cell that sets an alert off: its shape says which way, its colour whether that is good. */
-const alertLayer = (x: unknown, y: unknown, tooltip: readonly unknown[]): Record<string, unknown> => ({
-  transform: [{ filter: 'isValid(datum.alert)' }],
-  mark: { type: 'text', fontSize: 14, dy: -9 },
-  encoding: {
-    x,
-    y,
-    text: { field: 'arrow' },
-    color: { field: 'verdict', type: 'nominal', scale: null },
-    tooltip: [{ field: 'alert' }, ...tooltip],
-  },
-});
 
 export interface ChartOptions {
   /** Columns to draw, by name; all readings when left out. */
@@ -66,149 +17,245 @@ export interface ChartOptions {
   readonly height?: number;
   /** `none` where the page around the chart says what it shows. */
   readonly title?: 'show' | 'none';
+  /** Colours for light pages (the default) or dark ones. */
+  readonly theme?: ThemeName;
 }
 
-/** Turns a result into a chart: lines over many periods, columns over few, comparisons pale behind what they are compared with. */
-export const chartSpec = (result: Result, options: ChartOptions = {}): ChartSpec => {
+/** Up to so many periods are columns, more are lines. */
+const FEW_PERIODS = 14;
+/** Up to so many members share a panel, each in its colour; more are small multiples. */
+const FEW_MEMBERS = 5;
+/** Up to so many bars stand side by side in one panel. */
+const MOST_BARS = 45;
+
+const dated = (locale: string): ((iso: string) => string) => {
+  const format = new Intl.DateTimeFormat(locale, { day: 'numeric', month: 'short', year: 'numeric', timeZone: 'UTC' });
+  return (iso) => format.format(Date.parse(iso));
+};
+const short = (locale: string): ((iso: string) => string) => {
+  const format = new Intl.DateTimeFormat(locale, { day: 'numeric', month: 'short', timeZone: 'UTC' });
+  return (iso) => format.format(Date.parse(iso));
+};
+
+const alertOf = (mark: Mark | undefined, theme: Theme): Record<string, unknown> =>
+  mark ? { alert: mark.label, arrow: mark.direction === 'low' ? '▼' : '▲', verdict: theme.verdicts[mark.verdict] } : {};
+
+/** Values on the axis in few characters, with their unit: `€12k`, `35%`. */
+const axisValue = ({ format }: ResultColumn, locale: string): string => {
+  if (format?.style === 'percent') return `format(datum.value, '.3~%')`;
+  const currency =
+    format?.style === 'currency' && format.currency
+      ? new Intl.NumberFormat(locale, { style: 'currency', currency: format.currency, currencyDisplay: 'narrowSymbol' })
+          .formatToParts(1)
+          .find(({ type }) => type === 'currency')?.value
+      : '';
+  const size = `(abs(datum.value) >= 1 ? format(abs(datum.value), '.3~s') : format(abs(datum.value), '.3~g'))`;
+  return `(datum.value < 0 ? '−' : '') + ${JSON.stringify(currency ?? '')} + ${size}`;
+};
+
+/** Rows of the chart's data: one for each cell of a reading. */
+const valuesOf = (result: Result, theme: Theme): Record<string, unknown>[] => {
   const attributes = result.columns.filter(({ kind }) => kind === 'attribute');
-  const periodIndex = new Map(result.periods.map(({ label }, index) => [label, index]));
-  const members = (row: readonly Cell[]): string => attributes.map((_, k) => String(row[k + 1])).join(' · ');
-  const memberNames = [...new Set(result.rows.map(members))];
-  const facets = attributes.length > 0;
-  const data: Record<string, unknown>[] = [];
-  result.rows.forEach((row, r) => {
-    const index = periodIndex.get(String(row[0])) as number;
-    const period = result.periods[index];
-    result.columns.forEach((column, c) => {
-      if (column.kind !== 'reading') return;
+  const words = dated(result.locale);
+  const span = (start: string, end: string): string => (start === end ? words(start) : `${words(start)} – ${words(end)}`);
+  const index = new Map(result.periods.map(({ label }, k) => [label, k]));
+  const writers = result.columns.map(({ format }) => formatter(format ?? {}, result.locale));
+  return result.rows.flatMap((row, r) => {
+    const order = index.get(String(row[0])) as number;
+    const period = result.periods[order];
+    return result.columns.flatMap((column, c) => {
+      if (column.kind !== 'reading') return [];
       const compared = result.compared[column.name]?.[r];
-      data.push({
-        order: index,
-        x: axisLabel(result, index),
+      const partial = period.partial && column.horizon !== 'plan';
+      return {
+        order,
+        period: period.label,
         reading: column.label,
-        member: members(row),
+        member: memberOf(row, attributes.length),
         value: row[c],
-        partial: period.partial && column.horizon !== 'plan',
-        days: dayText(period.start, period.partial ? period.anchor : period.end),
-        compared: compared ? dayText(compared.start, compared.end) : '',
-        ...alertOf(result.marks[r]?.[c]),
-      });
+        text: row[c] === null ? '–' : writers[c](row[c] as number),
+        partial,
+        days: span(period.start, partial ? period.anchor : period.end),
+        compared: compared ? span(compared.start, compared.end) : '',
+        ...alertOf(result.marks[r]?.[c], theme),
+      };
     });
   });
+};
+
+const memberOf = (row: readonly Cell[], attributes: number): string =>
+  row
+    .slice(1, 1 + attributes)
+    .map(String)
+    .join(' · ');
+
+/** Where a chart has its periods and members. */
+interface Layout {
+  readonly placing: (panel: Panel, width: number) => Placing;
+  readonly facets: boolean;
+  readonly colourBy: 'reading' | 'member';
+}
+
+/** The last axis index at whose period the as-of date lies, where periods follow it. */
+const asOfIndex = ({ periods, asOf, unit }: Result): number | undefined => {
+  if (unit === null) return undefined;
+  const at = periods.findIndex(({ start, end }) => start <= asOf && asOf <= end);
+  return at >= 0 && at < periods.length - 1 ? at : undefined;
+};
+
+/** The last period, where it is not over. */
+const openPeriod = ({ periods, unit, locale }: Result): Placing['open'] => {
+  const last = periods[periods.length - 1];
+  return unit !== null && last?.partial ? { index: periods.length - 1, text: `to ${short(locale)(last.anchor)}` } : undefined;
+};
+
+const layoutOf = (result: Result, panels: readonly Panel[], members: readonly string[], width: number): Layout => {
   const count = result.periods.length;
-  const columns = count <= FEW_PERIODS;
-  const step = Math.max(1, Math.ceil(count / 16));
-  const shown = result.periods
-    .map((_, index) => index)
-    .filter((index) => index % step === 0)
-    .map((index) => axisLabel(result, index));
+  const named = members.length > 1 || members[0] !== '';
+  const asOfText = `as of ${short(result.locale)(result.asOf)}`;
+  const value = (panel: Panel, way: 'across' | 'down', small: boolean): Record<string, unknown> => ({
+    field: 'value',
+    type: 'quantitative',
+    title: null,
+    axis: {
+      labelExpr: axisValue(panel.readings[0].column, result.locale),
+      tickCount: small ? 3 : 5,
+      ...(way === 'down' ? { grid: true } : {}),
+    },
+  });
+  const named0 = (field: string, sort: unknown): Record<string, unknown> => ({
+    field,
+    type: 'ordinal',
+    sort,
+    title: null,
+    axis: { labelLimit: 260, ticks: false, domain: false, grid: false },
+  });
+  // One period and its members, or windows whose names are long: names down the side, bars to the right.
+  if (count === 1 && named && members.length <= 60) {
+    return {
+      facets: false,
+      colourBy: 'reading',
+      placing: (panel) => ({
+        way: 'down',
+        form: 'bars',
+        category: named0('member', [...members]),
+        value: value(panel, 'down', false),
+        count: members.length,
+        asOf: undefined,
+        asOfText,
+        open: undefined,
+      }),
+    };
+  }
+  const single = panels.every(({ readings }) => readings.length === 1 && readings[0].part === 'chosen');
+  const together = named && single && members.length <= FEW_MEMBERS && (count > FEW_PERIODS || count * members.length <= MOST_BARS);
+  const facets = named && !together;
+  const ticks = ticksOf(result, width);
+  return {
+    facets,
+    colourBy: together ? 'member' : 'reading',
+    placing: (panel, own) => {
+      const fitting = own === width ? ticks : ticksOf(result, own);
+      if (fitting === undefined)
+        return {
+          way: 'down',
+          form: 'bars',
+          category: named0('period', { field: 'order', op: 'min' }),
+          value: value(panel, 'down', facets),
+          count,
+          asOf: undefined,
+          asOfText,
+          open: undefined,
+        };
+      const labels = JSON.stringify(Object.fromEntries(fitting.map(({ index, label }) => [index, label])));
+      return {
+        way: 'across',
+        form: count <= FEW_PERIODS || result.unit === null ? 'bars' : 'lines',
+        category: {
+          field: 'order',
+          type: 'ordinal',
+          scale: { domain: Array.from({ length: count }, (_, k) => k) },
+          title: null,
+          axis: { values: fitting.map(({ index }) => index), labelExpr: `${labels}[datum.value]`, labelAngle: 0, labelOverlap: false },
+        },
+        value: value(panel, 'across', facets),
+        count,
+        asOf: asOfIndex(result),
+        asOfText,
+        open: openPeriod(result),
+      };
+    },
+  };
+};
+
+/** Turns a result into a chart: lines over many periods, columns over few, comparisons pale, plans as steps, changes around zero. */
+export const chartSpec = (result: Result, options: ChartOptions = {}): ChartSpec => {
+  const theme = themeOf(options.theme);
+  const attributes = result.columns.filter(({ kind }) => kind === 'attribute');
+  const members = [...new Set(result.rows.map((row) => memberOf(row, attributes.length)))];
   const panels = panelsOf(result, options.readings);
   const width = options.width ?? 760;
-  const heightOf = (small: boolean): number => Math.max(90, Math.round((options.height ?? (facets ? 150 : 380)) / (small ? 2 : 1)));
-  const xField = { field: 'x', type: 'ordinal', sort: { field: 'order', op: 'min' }, title: null };
-  const x = {
-    ...xField,
-    axis: { values: shown, labelAngle: count > 8 && shown.some((text) => text.length > 7) ? -40 : 0, labelOverlap: 'greedy' },
-  };
+  const layout = layoutOf(result, panels, members, width);
+  const tooltip = [
+    { field: 'period' },
+    ...(attributes.length > 0 ? [{ field: 'member', title: attributes.map(({ label }) => label).join(' · ') }] : []),
+    { field: 'reading' },
+    { field: 'text', title: 'value' },
+    { field: 'days', title: 'days' },
+    { field: 'compared', title: 'compared with' },
+  ];
 
   const panelSpec = (panel: Panel, position: number): Record<string, unknown> => {
-    const percent = panel.title === '%';
-    const loud = panel.columns.filter((column) => !isPale(result, column));
-    const pale = panel.columns.filter((column) => isPale(result, column));
-    const domain = [...pale, ...loud].map(({ label }) => label);
-    const range = [
-      ...pale.map((_, k) => (k === 0 && loud.length > 0 ? PALE : SERIES[(k + 2) % SERIES.length])),
-      ...loud.map((_, k) => SERIES[(k + position) % SERIES.length]),
-    ];
-    const tooltip = [
-      { field: 'member', title: attributes.map(({ label }) => label).join(' · ') || 'all' },
-      { field: 'reading' },
-      { field: 'value', type: 'quantitative', format: percent ? '.1%' : ',.2~f' },
-      { field: 'days', title: 'days' },
-      { field: 'compared', title: 'compared days' },
-    ];
-    const colour = {
-      field: 'reading',
-      type: 'nominal',
-      scale: { domain, range },
-      legend: panel.columns.length > 1 ? { title: null, orient: 'top', symbolType: 'square', labelLimit: 420 } : null,
-    };
-    const y = { field: 'value', type: 'quantitative', title: null, axis: { format: percent ? '%' : '~s', tickCount: facets ? 3 : 5 } };
-    const opacity = { condition: { test: 'datum.partial', value: 0.55 }, value: 1 };
-    const some = (list: readonly ResultColumn[]) => ({ filter: { field: 'reading', oneOf: list.map(({ label }) => label) } });
-    const layers: Record<string, unknown>[] = [];
-    if (columns) {
-      if (loud.length === 1 && pale.length === 1) {
-        // The comparison is a wider, pale column behind the one it is compared with.
-        layers.push({ transform: [some(pale)], mark: { type: 'bar', width: { band: 0.86 } }, encoding: { x, y, color: colour, tooltip } });
-        layers.push({
-          transform: [some(loud)],
-          mark: { type: 'bar', width: { band: 0.5 } },
-          encoding: { x, y, color: colour, opacity, tooltip },
-        });
-      } else {
-        const offset = panel.columns.length > 1 ? { xOffset: { field: 'reading', sort: domain } } : {};
-        layers.push({ mark: { type: 'bar' }, encoding: { x, y, color: colour, opacity, tooltip, ...offset } });
-      }
-    } else {
-      const invalid = 'break-paths-show-domains';
-      if (pale.length > 0)
-        layers.push({
-          transform: [some(pale)],
-          mark: { type: 'line', strokeWidth: 2, invalid },
-          encoding: { x, y, color: colour, tooltip },
-        });
-      if (loud.length > 0)
-        layers.push({
-          transform: [some(loud)],
-          mark: { type: 'line', strokeWidth: 2.5, point: { size: count > 60 ? 8 : 26 }, invalid },
-          encoding: { x, y, color: colour, tooltip },
-        });
-    }
-    if (data.some(({ alert }) => alert !== undefined)) layers.push(alertLayer(x, y, tooltip));
-    const own = { filter: { field: 'reading', oneOf: domain } };
-    const height = heightOf(panels.length > 1 && position > 0);
-    const title =
-      panel.title === '' || (panels.length === 1 && facets)
-        ? undefined
-        : {
-            text: panel.columns.length === 1 ? `${panel.columns[0].label} (${panel.title})` : panel.title,
-            anchor: 'start',
-            fontSize: 12,
-            fontWeight: 'normal',
-            color: QUIET,
-          };
-    if (!facets) return { title, transform: [own], width, height, layer: layers };
-    const per = memberNames.length <= MOST_COLOURS ? 2 : 3;
+    const per = Math.max(1, Math.min(members.length <= 6 ? 2 : 3, Math.floor(width / 220)));
+    const own = layout.facets ? Math.round((width - (per - 1) * 44) / per) : width;
+    const placing = layout.placing(panel, own);
+    const colours: Colours =
+      layout.colourBy === 'member'
+        ? { by: 'member', domain: members, range: members.map((_, k) => theme.series[k % theme.series.length]) }
+        : readingColours(panel, theme, panel.readings[0].part === 'signed' ? 2 : position);
+    const layer = layersOf(panel, placing, colours, tooltip, theme);
+    const small = panels.length > 1 && position > 0;
+    const across = Math.max(90, Math.round((options.height ?? (layout.facets ? 150 : 380)) / (small ? 2 : 1)));
+    const side = panel.readings.filter(({ part }) => part !== 'plan').length > 2 ? 34 : 24;
+    const height = placing.way === 'down' ? placing.count * side : across;
+    const unit = panel.unit === '' ? '' : ` (${panel.unit})`;
+    const text = panel.readings.length === 1 && panels.length > 1 ? `${panel.readings[0].column.label}${unit}` : panel.unit;
+    const title = text === '' ? undefined : { text, anchor: 'start', fontSize: 12, fontWeight: 'normal', color: theme.quiet };
+    const transform = [{ filter: { field: 'reading', oneOf: panel.readings.map(({ column }) => column.label) } }];
+    if (!layout.facets) return { title, transform, width, height, layer };
     return {
       title,
-      transform: [own],
+      transform,
       facet: {
         field: 'member',
         type: 'nominal',
         title: null,
-        sort: memberNames,
-        header: { labelAnchor: 'start', labelFontSize: 12, labelColor: INK, labelFontWeight: 'bold' },
+        sort: members,
+        header: { labelAnchor: 'start', labelFontSize: 12, labelColor: theme.ink, labelFontWeight: 'bold' },
       },
       columns: per,
-      spec: { width: Math.round((width - (per - 1) * 40) / per), height, layer: layers.map((layer) => ({ ...layer })) },
+      spec: { width: own, height, layer },
       resolve: { axis: { x: 'independent' } },
     };
   };
-  const names = result.columns.filter(({ kind }) => kind === 'reading').map(({ label }) => label);
+  const names = panels.flatMap(({ readings }) => readings.map(({ column }) => column.label));
   const title = chartTitle(
     names.length <= 3 ? names.join(', ') : `${names.slice(0, 3).join(', ')} …`,
-    `${result.caption}, as of ${result.asOf}`,
+    [result.caption, `as of ${result.asOf}`].filter((text) => text !== '').join(', '),
+    theme,
   );
   return {
     $schema: 'https://vega.github.io/schema/vega-lite/v6.json',
     description: `${names.join(', ')}: ${result.caption}`,
     ...(options.title === 'none' ? {} : { title }),
-    background: '#ffffff',
-    padding: 18,
-    data: { values: data },
+    background: theme.background,
+    padding: options.title === 'none' ? 6 : 18,
+    data: { values: valuesOf(result, theme) },
     vconcat: panels.map(panelSpec),
-    resolve: { scale: { color: 'independent', y: 'independent' }, legend: { color: 'independent' } },
-    config: { ...chartConfig, axisX: { grid: false } },
+    resolve: {
+      scale: { color: 'independent', stroke: 'independent', xOffset: 'independent', yOffset: 'independent', y: 'independent' },
+      legend: { color: 'independent' },
+    },
+    config: { ...chartConfig(theme), axisX: { grid: false } },
   };
 };

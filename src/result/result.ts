@@ -175,13 +175,14 @@ export const resultOf = (answer: Answer, asked: Asked, model: Model, asOf: Day, 
   });
   // The caption speaks of the first reading's days, and of all that is compared.
   const [shown] = answer.rows;
-  const caption = shown
-    ? captionOf(
-        shown.data.covered[0],
-        shown.data.compared.flatMap((ranges) => ranges ?? []),
-        model.locale,
-      )
-    : '';
+  /** What is compared with days that were covered; where nothing was covered yet, all that is compared. */
+  const comparedDays = ({ covered, compared: all }: AnswerRow['data']): (DayRange | null)[] => {
+    const ranges = (keep: (k: number, row: number) => boolean) =>
+      all.flatMap((list, k) => (list ?? []).filter((range, row) => range !== null && keep(k, row)));
+    const held = ranges((k, row) => (covered[k]?.[row] ?? null) !== null);
+    return held.length > 0 ? held : ranges(() => true);
+  };
+  const caption = shown ? captionOf(shown.data.covered[0], comparedDays(shown.data), model.locale) : '';
   const json: ResultJson = {
     asOf: isoOf(asOf),
     unit: asked.by.kind === 'unit' ? asked.by.unit : null,

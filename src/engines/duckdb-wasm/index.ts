@@ -5,7 +5,7 @@ import type { Files } from '../../files/files.ts';
 import type { WrittenColumn } from '../../kernels/columnar.ts';
 import { dateColumns } from '../../model/columns.ts';
 import type { Cancellation } from '../../plan/request.ts';
-import { duckdbDialect, duckdbKind } from '../duckdb/dialect.ts';
+import { DUCKDB_SETTINGS, duckdbDialect, duckdbKind } from '../duckdb/dialect.ts';
 import type { Engine } from '../engine.ts';
 import { type TableInput, tablesOf } from '../memory/tables.ts';
 import type { Database, Rows, Statement } from '../sql/database.ts';
@@ -47,6 +47,7 @@ export const duckdbWasm = (options: DuckDbWasmOptions): Engine => ({
   name: 'duckdb-wasm',
   open: async (model, opening) => {
     const connection = await options.database.connect();
+    await connection.query(DUCKDB_SETTINGS);
     const table = tablesOf(model, options.tables ?? {}, options.files);
     return openSqlStore(model, databaseOf(connection, options, table, dateColumns(model)), opening);
   },

@@ -31,3 +31,9 @@ export const duckdbKind = (type: string): { readonly kind: ColumnKind; readonly 
   if (type.startsWith('TIMESTAMP')) return { kind: 'timestamp' };
   return { kind: type === 'BOOLEAN' ? 'boolean' : 'text' };
 };
+
+/**
+ * What a connection is told first. Days times members are a dense range of small integers: up to 2^20 groups DuckDB
+ * then adds up in an array instead of a hash table, twice as fast.
+ */
+export const DUCKDB_SETTINGS = 'set perfect_ht_threshold = 20';

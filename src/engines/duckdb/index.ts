@@ -9,7 +9,7 @@ import type { TableInput } from '../memory/tables.ts';
 import type { Database, Rows, Session, Statement } from '../sql/database.ts';
 import type { Relation } from '../sql/dialect.ts';
 import { openSqlStore } from '../sql/store.ts';
-import { duckdbDialect, duckdbKind } from './dialect.ts';
+import { DUCKDB_SETTINGS, duckdbDialect, duckdbKind } from './dialect.ts';
 import { loadTable } from './load.ts';
 
 export interface DuckDbOptions {
@@ -92,6 +92,7 @@ const databaseOf = async (
   dates: ReadonlyMap<string, ReadonlySet<string>>,
 ): Promise<Database> => {
   const connection = await instance.connect();
+  await connection.run(DUCKDB_SETTINGS);
   let next = 0;
   /** One statement at a time; those that wait are in order. */
   let turn: Promise<unknown> = Promise.resolve();

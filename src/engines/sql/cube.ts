@@ -1,18 +1,20 @@
+import { upperBound } from '../../kernels/search.ts';
 import { type AttributeRef, reach } from '../../model/attributes.ts';
 import type { Link } from '../../model/model.ts';
-import type { AggregateRequest, Cube, CubeColumn, CubeRequest, Filter } from '../../plan/request.ts';
+import type { AggregateRequest, Cube, CubeColumn, CubeRequest, Filter, Segments } from '../../plan/request.ts';
 import type { Rows, Statement } from './database.ts';
 import { ROWS, type SqlFact } from './fact.ts';
 import { type SqlWorld, segmentSql, selectOf } from './select.ts';
 
 /** Dimensions up to this size are joined to what is left after adding up by key, larger ones to the rows. */
-const SMALL_DIMENSION = 4096;
+export const SMALL_DIMENSION = 4096;
 
 export interface CubeStatement extends Statement {
   readonly cube: (rows: Rows) => Cube;
 }
 
-const linkWithTable = (fact: SqlFact, attribute: AttributeRef, world: SqlWorld): Link | undefined => {
+/** The link through which an attribute's text is found in a table. */
+export const linkWithTable = (fact: SqlFact, attribute: AttributeRef, world: SqlWorld): Link | undefined => {
   if (attribute.kind === 'band') return undefined;
   const link = reach(fact.fact, attribute) as Link;
   return world.dimensions.has(link.dimension.name) ? link : undefined;
@@ -58,12 +60,22 @@ export const cubeStatement = (
 
   const rows = selectOf(fact, world, knownBy);
   const day = role === undefined ? '0' : fact.day(role);
+  // Few days stand for many: periods of coarse facts come back as their days, and are told apart here.
+  const asDays = role !== undefined && request.fact.grain !== 'day';
   const { segment, join, condition } =
-    role === undefined ? { segment: '0', join: '', condition: '' } : segmentSql(dialect, byName(day), segments, world.bounds(role));
+    role === undefined
+      ? { segment: '0', join: '', condition: '' }
+      : asDays
+        ? {
+            segment: byName(day),
+            join: '',
+            condition: `${byName(day)} between ${segments.starts[0]} and ${segments.ends[segments.ends.length - 1]}`,
+          }
+        : segmentSql(dialect, byName(day), segments, world.bounds(role));
   const prune = role === undefined ? undefined : fact.between(role, segments.starts[0], segments.ends[segments.ends.length - 1]);
   const conditions = [
-    ...(prune ? [prune] : []),
-    ...(condition ? [condition] : []),
+    // What skips rows outside the days says the same as the condition on their numbers.
+    ...(prune ? [prune] : condition ? [condition] : []),
     ...filters.filter((filter) => !later(filter)).map(rows.condition),
   ];
   const inner = byKeyFirst ? attributes.filter((attribute) => linkWithTable(fact, attribute, world) === undefined) : attributes;
@@ -73,7 +85,8 @@ export const cubeStatement = (
     ...(byKeyFirst ? links.map((link, k) => `${fact.link(link).sql} as l${k}`) : []),
   ];
   const measures = ['count(*) as n', ...aggregates.map((aggregate, k) => `${rows.aggregate(aggregate)} as a${k}`)];
-  const numbers = groups.map((_, k) => k + 1).join(', ');
+  const bySegment = role === undefined || join || segment === '0' ? '1' : fact.sameDay(role);
+  const numbers = groups.map((_, k) => (k === 0 ? bySegment : String(k + 1))).join(', ');
   const first = [
     `select ${[...groups, ...measures].join(',\n  ')}`,
     `from ${rows.from()}${join ? `\n  ${join}` : ''}`,
@@ -81,11 +94,32 @@ export const cubeStatement = (
     `group by ${numbers}`,
   ].join('\n');
   const sql = byKeyFirst ? joinedLater(first, request, fact, world, links, inner, later) : first;
-  return { about: aboutCube(request), sql, cube: (found) => cubeOf(found, request, fact) };
+  return {
+    about: aboutCube(request),
+    sql,
+    cube: (found) => cubeOf(found, request, fact, asDays ? (day) => segmentAt(segments, day) : (segment) => segment),
+  };
+};
+
+/** The segment that a day lies in, -1 where it lies between two. */
+const segmentAt = ({ starts, ends }: Segments, day: number): number => {
+  const at = upperBound(starts, day) - 1;
+  return at >= 0 && day <= ends[at] ? at : -1;
 };
 
 /** Where the day of a row is needed twice, it is written twice: databases find that out themselves. */
 const byName = (day: string): string => `(${day})`;
+
+/** What was added up by the keys of links (`l0`, `l1`, …), as rows of a fact whose dimensions can be joined. */
+export const summedFact = (fact: SqlFact, statement: string, links: readonly Link[]): SqlFact => ({
+  ...fact,
+  versions: undefined,
+  relation: { ...fact.relation, from: `(${statement.replaceAll('\n', '\n    ')})` },
+  link: (link) => {
+    const at = links.indexOf(link);
+    return at < 0 ? fact.link(link) : { ...fact.link(link), sql: `${ROWS}.l${at}` };
+  },
+});
 
 /** Puts the names of members to sums by key, and adds up what has the same names. */
 const joinedLater = (
@@ -97,16 +131,7 @@ const joinedLater = (
   inner: readonly AttributeRef[],
   later: (filter: Filter) => boolean,
 ): string => {
-  const summed: SqlFact = {
-    ...fact,
-    versions: undefined,
-    relation: { ...fact.relation, from: `(${first.replaceAll('\n', '\n    ')})` },
-    link: (link) => {
-      const at = links.indexOf(link);
-      return at < 0 ? fact.link(link) : { ...fact.link(link), sql: `${ROWS}.l${at}` };
-    },
-  };
-  const outer = selectOf(summed, world, undefined);
+  const outer = selectOf(summedFact(fact, first, links), world, undefined);
   const members = attributes.map((attribute, k) => {
     const at = inner.indexOf(attribute);
     return `${at < 0 ? outer.member(attribute) : `${ROWS}.m${at}`} as m${k}`;
@@ -122,11 +147,18 @@ const joinedLater = (
 };
 
 /** Reads cells into their places; blanks of sums and counts are 0, of extremes NaN. */
-const cubeOf = ({ count, columns }: Rows, { attributes, aggregates, segments }: CubeRequest, fact: SqlFact): Cube => {
+const cubeOf = (
+  { count, columns }: Rows,
+  { attributes, aggregates, segments }: CubeRequest,
+  fact: SqlFact,
+  segmentOf: (written: number) => number,
+): Cube => {
   const known = new Map<string, number>();
   const tuples: string[][] = [];
   const place = new Int32Array(count);
+  const segment = Int32Array.from({ length: count }, (_, row) => segmentOf(Number(columns[0][row])));
   for (let row = 0; row < count; row++) {
+    if (segment[row] < 0) continue;
     const tuple = attributes.map((_, k) => String(columns[k + 1][row]));
     const key = attributes.length === 1 ? tuple[0] : JSON.stringify(tuple);
     let at = known.get(key);
@@ -148,7 +180,12 @@ const cubeOf = ({ count, columns }: Rows, { attributes, aggregates, segments }: 
       const list = columns[offset + k];
       for (let row = 0; row < count; row++) {
         const value = list[row];
-        if (value !== null && value !== undefined) cells[Number(columns[0][row]) * width + place[row]] = Number(value);
+        if (value === null || value === undefined || segment[row] < 0) continue;
+        const at = segment[row] * width + place[row];
+        const more = Number(value);
+        if (!extreme) cells[at] += more;
+        else if (cells[at] !== cells[at]) cells[at] = more;
+        else cells[at] = aggregate.kind === 'min' ? Math.min(cells[at], more) : Math.max(cells[at], more);
       }
       const scale =
         aggregate.kind === 'rows' || aggregate.kind === 'count' || aggregate.value.kind === 'days-between'

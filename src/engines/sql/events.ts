@@ -1,6 +1,7 @@
 import type { Events, EventsRequest } from '../../plan/request.ts';
+import { linkWithTable, summedFact } from './cube.ts';
 import type { Rows, Statement } from './database.ts';
-import type { SqlFact } from './fact.ts';
+import { ROWS, type SqlFact } from './fact.ts';
 import { type SqlWorld, segmentSql, selectOf } from './select.ts';
 
 export interface EventsStatement extends Statement {
@@ -19,27 +20,28 @@ export const eventsStatements = (request: EventsRequest, fact: SqlFact, world: S
     const { role, attributes, filters, where, count, segments, knownBy } = request;
     const { dialect } = world;
     const rows = selectOf(fact, world, knownBy);
-    const [first, last] = [windows.from[0], windows.to[windows.to.length - 1]];
+    const [earliest, latest] = [windows.from[0], windows.to[windows.to.length - 1]];
     const day = `(${fact.day(role as string)})`;
     const { segment, join } = segmentSql(dialect, day, segments, world.bounds(role as string));
     // Coarse rows stand on the first day of their period.
     const daily = join === '';
     const stand = daily ? day : standOf(segment, segments.starts);
-    const prune = fact.between(role as string, first, last);
+    const prune = fact.between(role as string, earliest, latest);
     const key =
       count.kind === 'distinct'
         ? fact.present(count.column)
         : `concat(${fact.fact.links.map((link) => `coalesce(${dialect.toText(fact.link(link).sql)}, ''), chr(1)`).join(', ') || "''"})`;
     const value = count.kind === 'latest' && count.value ? `coalesce(${rows.value(count.value)}, 0)` : '1';
-    const members = attributes.map((attribute, k) => `${rows.member(attribute)} as m${k}`);
+    // Keys are told apart by what the rows themselves have; members of tables are joined to what is left.
+    const links = [...new Set(attributes.flatMap((attribute) => linkWithTable(fact, attribute, world) ?? []))];
+    const inRows = attributes.map((attribute) => linkWithTable(fact, attribute, world) === undefined);
     const names = attributes.map((_, k) => `m${k}`);
     const conditions = [
       ...(prune ? [prune] : []),
-      `${day} between ${first} and ${last}`,
       ...[...filters, ...where].map(rows.condition),
       ...(count.kind === 'distinct' ? [`${key} is not null`] : []),
     ];
-    const days = Array.from({ length: last - first + 1 }, (_, k) => first + k);
+    const days = Array.from({ length: latest - earliest + 1 }, (_, k) => earliest + k);
     const anchors = windows.from.length;
     const [reached, passed] = [new Int32Array(days.length), new Int32Array(days.length)];
     for (let k = 0, a = 0, b = 0; k < days.length; k++) {
@@ -49,21 +51,29 @@ export const eventsStatements = (request: EventsRequest, fact: SqlFact, world: S
       passed[k] = b;
     }
     const split = names.map((name) => `${name}, `).join('');
+    // Sightings that the same anchors reach are one: all but the last of them end where they begin, and fall out.
+    const distinct = count.kind === 'distinct';
+    const own = [
+      ...attributes.flatMap((attribute, k) => (inRows[k] ? [`${rows.member(attribute)} as m${k}`] : [])),
+      ...links.map((link, k) => `${fact.link(link).sql} as l${k}`),
+      `${key} as k`,
+    ];
+    const first = [
+      `select ${[...own, `${stand} as d`, ...(distinct ? [] : [`${dialect.toDouble(`sum(${value})`)} as w`])].join(',\n  ')}`,
+      `from ${rows.from()}${join ? `\n  ${join}` : ''}`,
+      `where ${conditions.length > 0 ? conditions.join('\n  and ') : 'true'}`,
+      `group by ${[...own.map((_, k) => String(k + 1)), daily ? fact.sameDay(role as string) : String(own.length + 1)].join(', ')}`,
+    ].join('\n');
+    const named = selectOf(summedFact(fact, first, links), world, undefined);
+    const members = attributes.map((attribute, k) => `${inRows[k] ? `${ROWS}.m${k}` : named.member(attribute)} as m${k}`);
     const sql = `with seen as (
-  select ${[...members, `${key} as k`, `${stand} as d`, `${dialect.toDouble(`sum(${value})`)} as w`].join(',\n    ')}
-  from ${rows.from().replaceAll('\n', '\n  ')}${join ? `\n    ${join}` : ''}
-  where ${conditions.join('\n    and ')}
-  group by ${[...members, 'k', 'd'].map((_, k) => k + 1).join(', ')}
-), latest as (
-  select ${split}d, ${count.kind === 'distinct' ? '1.0' : 'w'} as w, lead(d) over (partition by ${split}k order by d) as n
-  from seen
-), anchors as (
-  select * from ${dialect.integers('days', { day: days, reached, passed })}
+  select ${[...members, `${ROWS}.k`, 'a.reached', 'a.passed', ...(distinct ? [] : [`${ROWS}.d`, `${ROWS}.w`])].join(', ')}
+  from ${named.from().replaceAll('\n', '\n  ')}
+    join (select * from ${dialect.integers('days', { day: days, reached, passed })}) as a on a.day = ${ROWS}.d
 ), runs as (
-  select ${split}w, a.reached as start, least(a.passed, coalesce(b.reached, ${anchors})) as stop
-  from latest
-  join anchors as a on a.day = latest.d
-  left join anchors as b on b.day = latest.n
+  select ${split}${distinct ? '1.0 as w' : 'w'}, reached as start,
+    least(passed, coalesce(lead(reached) over (partition by ${split}k order by ${distinct ? 'reached, passed' : 'd'}), ${anchors})) as stop
+  from seen
 ), steps as (
   select ${split}start as anchor, w from runs where start < stop
   union all
@@ -86,7 +96,18 @@ const standOf = (segment: string, starts: ArrayLike<number>): string =>
     .map((start, s) => `when ${s} then ${start}`)
     .join(' ')} end`;
 
-/** Adds the steps up along the anchors, for the members that the cube of the same rows has. */
+/** The members that events say something of, in order. */
+export const eventTuples = (found: readonly Rows[], attributes: number): readonly (readonly string[])[] => {
+  const tuples = new Map<string, readonly string[]>();
+  for (const { count, columns } of found)
+    for (let row = 0; row < count; row++) {
+      const tuple = Array.from({ length: attributes }, (_, k) => String(columns[1 + k][row]));
+      tuples.set(tuple.join('\u0000'), tuple);
+    }
+  return [...tuples].sort(([a], [b]) => (a < b ? -1 : a > b ? 1 : 0)).map(([, tuple]) => tuple);
+};
+
+/** Adds the steps up along the anchors, for the members given. */
 export const eventValues = (found: Rows, anchors: number, tuples: Events['tuples']): Float64Array => {
   const width = tuples.length;
   const position = new Map(tuples.map((tuple, m) => [JSON.stringify(tuple), m]));

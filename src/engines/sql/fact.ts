@@ -20,8 +20,12 @@ export interface SqlFact {
   readonly notes: readonly DataNote[];
   /** Day number of a role, null where blank. */
   readonly day: (role: string) => string;
+  /** What rows of one day in a role share and no others have: cheaper to group by than the day's number. */
+  readonly sameDay: (role: string) => string;
   /** A condition that a database can use to skip rows outside two days, inclusive; empty where there is none. */
   readonly between: (role: string, first: number, last: number) => string | undefined;
+  /** Columns that are counted by distinct values and were blank in no row when the model was opened. */
+  readonly fullKeys: ReadonlySet<string>;
   readonly number: (column: string) => NumberSql;
   /** All numbers that measures, bands and computed columns use. */
   readonly numbers: ReadonlyMap<string, NumberSql>;
@@ -70,11 +74,16 @@ export const openSqlFact = async (fact: Fact, relation: Relation, model: Model, 
     `${dayOf(role)} is null and not ${noDateSql(dialect, raw(role.column), columnOf(role.column) as SqlColumn, readings.get(role.name) as DateReading)}`;
   const roles = [...fact.roles.values()];
   const outside = (role: Role): string => `${dayOf(role)} not between ${FIRST_DAY} and ${LAST_DAY}`;
-  const [rows, ...bad] = await numbers('rows and dates', [
+  const keys = [...new Set(usedColumns(fact, model).flatMap(({ use, column }) => (use === 'key' ? [column] : [])))];
+  const keyBlank = (name: string): string => isBlankSql(dialect, raw(name), columnOf(name) as SqlColumn);
+  const [rows, ...found] = await numbers('rows and dates', [
     'count(*)',
     ...roles.map((role) => `sum(case when (${badDate(role)}) or ${outside(role)} then 1 else 0 end)`),
+    ...keys.map((name) => `sum(case when ${keyBlank(name)} then 1 else 0 end)`),
   ]);
   const count = rows ?? 0;
+  const bad = found.slice(0, roles.length);
+  const fullKeys = new Set(keys.filter((_, k) => (found[roles.length + k] ?? 0) === 0));
   const notes: DataNote[] = [];
   for (const [k, role] of roles.entries()) {
     const found = bad[k] ?? 0;
@@ -146,7 +155,12 @@ export const openSqlFact = async (fact: Fact, relation: Relation, model: Model, 
     relation,
     rows: count,
     notes,
+    fullKeys,
     day: (role) => dayOf(fact.roles.get(role) as Role),
+    sameDay: (role) => {
+      const own = fact.roles.get(role) as Role;
+      return columnOf(own.column)?.kind === 'date' && own.blankDates.length === 0 ? raw(own.column) : dayOf(own);
+    },
     between: (role, first, last) => {
       const { column } = fact.roles.get(role) as Role;
       const { kind } = columnOf(column) as SqlColumn;
@@ -160,6 +174,7 @@ export const openSqlFact = async (fact: Fact, relation: Relation, model: Model, 
       const computed = values.get(name);
       if (fact.columns.has(name) && computed) return computed.sql;
       const column = columnOf(name) as SqlColumn;
+      if (column.kind !== 'text' && column.kind !== 'double') return raw(name);
       return `case when not ${isBlankSql(dialect, raw(name), column)} then ${raw(name)} end`;
     },
     link: ({ column }) => ({ sql: raw(column), column: columnOf(column) as SqlColumn }),

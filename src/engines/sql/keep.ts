@@ -20,11 +20,14 @@ export const keepFact = async (
   ];
   const from = await keep(fact.fact.name, `select ${ROWS}.*, ${columns.join(',\n  ')}\nfrom ${fact.relation.from} as ${ROWS}`);
   const kept = (name: string): string => `${ROWS}.${dialect.identifier(name)}`;
-  const own = new Map(numbers.map(([column, { scale }]) => [column, { sql: kept(numberName(column)), scale }]));
+  const own = new Map(
+    numbers.map(([column, { scale, full }]) => [column, { sql: kept(numberName(column)), scale, ...(full ? { full } : {}) }]),
+  );
   return {
     ...fact,
     relation: { ...fact.relation, from },
     day: (role) => kept(dayName(role)),
+    sameDay: (role) => kept(dayName(role)),
     between: () => undefined,
     numbers: own,
     number: (column) => own.get(column) ?? fact.number(column),

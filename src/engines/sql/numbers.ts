@@ -10,6 +10,10 @@ import { doubleSql } from './values.ts';
 export interface NumberSql {
   readonly sql: string;
   readonly scale: number;
+  /** The column itself, where the database adds up its type exactly: sums are scaled afterwards, not row by row. */
+  readonly whole?: string;
+  /** No row is blank. */
+  readonly full?: true;
 }
 
 const EXACT = 2 ** 53;
@@ -18,7 +22,8 @@ const MOST_DECIMALS = 6;
 /** Values of one row, asked of the database over all rows. */
 export type Ask = (expressions: readonly string[]) => Promise<readonly (number | null)[]>;
 
-const scaled = (double: string, scale: number): string => (scale === 0 ? double : `round(${double} * ${10 ** scale})`);
+/** A double as a whole number of units of 10^-scale. */
+export const scaled = (double: string, scale: number): string => (scale === 0 ? double : `round(${double} * ${10 ** scale})`);
 const plain = ({ sql, scale }: NumberSql): string => (scale <= 0 ? sql : `(${sql} / ${10 ** scale})`);
 const flag = (condition: string): string => `min(case when ${condition} then 1 else 0 end)`;
 
@@ -29,14 +34,16 @@ export const columnNumber = async (dialect: Dialect, value: string, column: SqlC
     column.kind === 'integer' ? 0 : column.kind === 'decimal' && (column.scale ?? 99) <= MOST_DECIMALS ? column.scale : undefined;
   const steps = Array.from({ length: MOST_DECIMALS + 1 }, (_, k) => k);
   const has = (k: number): string => flag(`${double} is null or round(${double} * ${10 ** k}) / ${10 ** k} = ${double}`);
-  const [most, ...fits] = await ask([`max(abs(${double}))`, ...(fixed === undefined ? steps.map(has) : [])]);
+  const [most, there, ...fits] = await ask([`max(abs(${double}))`, `count(${double})`, ...(fixed === undefined ? steps.map(has) : [])]);
+  const full = there === rows ? { full: true as const } : {};
   const found = fixed ?? steps.find((k) => fits[k] !== 0);
-  if (found === undefined) return { sql: double, scale: -1 };
-  if ((most ?? 0) * 10 ** found * Math.max(rows, 1) < EXACT) return { sql: scaled(double, found), scale: found };
+  if (found === undefined) return { sql: double, scale: -1, ...full };
+  const whole = fixed === undefined ? full : { whole: value, ...full };
+  if ((most ?? 0) * 10 ** found * Math.max(rows, 1) < EXACT) return { sql: scaled(double, found), scale: found, ...whole };
   // The bound may be too wide, and fewer decimals may do: look at the data themselves.
   const needed = fixed === undefined ? found : await leastScale(found, has, ask);
   const [total] = await ask([`sum(abs(${scaled(double, needed)}))`]);
-  return (total ?? 0) < EXACT ? { sql: scaled(double, needed), scale: needed } : { sql: double, scale: -1 };
+  return (total ?? 0) < EXACT ? { sql: scaled(double, needed), scale: needed, ...whole } : { sql: double, scale: -1, ...full };
 };
 
 const leastScale = async (most: number, has: (k: number) => string, ask: Ask): Promise<number> => {

@@ -3,13 +3,16 @@ import { type AttributeRef, NONE, reach, UNKNOWN } from '../../model/attributes.
 import type { Link } from '../../model/model.ts';
 import { passes } from '../../plan/members.ts';
 import type { AggregateRequest, Filter, RowValue, Segments } from '../../plan/request.ts';
+import type { Database } from './database.ts';
 import type { Dialect, Relation, SqlColumn } from './dialect.ts';
 import { type SqlFact, versionedFrom } from './fact.ts';
+import { scaled } from './numbers.ts';
 import { isBlankSql, keySql } from './values.ts';
 
 /** What statements are made of beside the fact itself. */
 export interface SqlWorld {
   readonly dialect: Dialect;
+  readonly state: Database['state'];
   readonly dimensions: ReadonlyMap<string, Relation>;
   /** Members of an attribute, for tests that are more than a list (M3). */
   readonly members: (attribute: AttributeRef) => readonly string[];
@@ -160,9 +163,14 @@ export const selectOf = (fact: SqlFact, world: SqlWorld, knownBy: number | undef
     const where = request.where.length === 0 ? '' : ` filter (where ${request.where.map(condition).join(' and ')})`;
     if (request.kind === 'rows') return `count(*)${where}`;
     if (request.kind === 'count') {
+      // Where no row is blank, all are counted already.
+      if (world.state === 'still' && request.value.kind === 'column' && fact.numbers.get(request.value.column)?.full)
+        return `count(*)${where}`;
       const counted = request.value.kind === 'column' ? fact.present(request.value.column) : value(request.value);
       return `count(${counted})${where}`;
     }
+    const whole = request.kind === 'sum' && request.value.kind === 'column' ? fact.number(request.value.column) : undefined;
+    if (whole?.whole !== undefined) return scaled(dialect.toDouble(`(sum(${whole.whole})${where})`), whole.scale);
     return `${request.kind}(${value(request.value)})${where}`;
   };
 

@@ -8,10 +8,10 @@ import { orderedMembers } from '../../model/members.ts';
 import type { Dimension, Fact, Model, Source } from '../../model/model.ts';
 import type { Bounds, Cancellation, CubeRequest, Events, EventsRequest, Filter } from '../../plan/request.ts';
 import type { OpenOptions, Store } from '../engine.ts';
-import { cubeStatement } from './cube.ts';
+import { cubeStatement, SMALL_DIMENSION } from './cube.ts';
 import type { Database, Rows, Session, Statement } from './database.ts';
-import type { Relation } from './dialect.ts';
-import { eventsStatements, eventValues } from './events.ts';
+import type { Dialect, Relation } from './dialect.ts';
+import { eventsStatements, eventTuples, eventValues } from './events.ts';
 import { openSqlFact, ROWS, type SqlFact } from './fact.ts';
 import { keepFact } from './keep.ts';
 import { type SqlWorld, selectOf } from './select.ts';
@@ -57,18 +57,29 @@ export const openSqlStore = async (model: Model, given: Database, options: OpenO
   const dimensions = new Map<string, Relation>();
   const dimensionRows = new Map<string, number>();
   const rawBounds = new Map<string, ReadonlyMap<string, Bounds | undefined>>();
+  /** Rows of small dimensions, where nobody writes to them. */
+  const kept = new Map<string, KeptDimension>();
+  /** Roles in which no row had a blank date when the model was opened; good for as long as nobody writes. */
+  const filled = new Map<string, ReadonlySet<string>>();
   try {
     for (const dimension of model.dimensions.values()) {
       if (dimension.source === undefined) continue;
       const relation = await relationOf(dimension.source);
       dimensions.set(dimension.name, relation);
-      dimensionRows.set(dimension.name, await checkDimension(dimension, relation, model, database, session));
+      const count = await checkDimension(dimension, relation, model, database, session);
+      dimensionRows.set(dimension.name, count);
+      if (database.state === 'still' && count <= SMALL_DIMENSION)
+        kept.set(dimension.name, await keepDimension(dimension, relation, dialect, session.run));
     }
     for (const fact of model.facts.values()) {
       const opened = await openSqlFact(fact, await relationOf(fact.source), model, dialect, session);
       facts.set(fact.name, database.keep && opened.relation.texts ? await keepFact(opened, database.keep, dialect) : opened);
     }
-    for (const fact of facts.values()) rawBounds.set(fact.fact.name, await boundsOf(fact, [], undefined, worldOf(fact), session.run));
+    for (const fact of facts.values()) {
+      const found = await boundsOf(fact, [], undefined, worldOf(fact), session.run);
+      rawBounds.set(fact.fact.name, found.bounds);
+      if (database.state === 'still' && fact.fact.recorded === undefined) filled.set(fact.fact.name, found.filled);
+    }
   } catch (error) {
     await session.end();
     await database.close();
@@ -79,6 +90,7 @@ export const openSqlStore = async (model: Model, given: Database, options: OpenO
   function worldOf(fact: SqlFact, members: ReadonlyMap<string, readonly string[]> = new Map()): SqlWorld {
     return {
       dialect,
+      state: database.state,
       dimensions,
       members: (attribute) => members.get(attribute.key) ?? [],
       workingDays: options.workingDays,
@@ -96,9 +108,12 @@ export const openSqlStore = async (model: Model, given: Database, options: OpenO
       if (attribute.kind === 'band')
         return [...new Set([...model.facts.values()].flatMap((fact) => fact.bands.get(attribute.band)?.labels ?? []))];
       const relation = dimensions.get(attribute.dimension.name);
+      const own = kept.get(attribute.dimension.name)?.get(attribute.attribute);
+      if (own)
+        return orderedMembers(own, attribute.dimension.attributes.get(attribute.attribute)?.order === undefined ? 'by-text' : 'ranked');
       if (relation) {
         const { column, order } = attribute.dimension.attributes.get(attribute.attribute) ?? { column: '', order: undefined };
-        const text = textOf(relation, column, 'd');
+        const text = textOf(dialect, relation, column, 'd');
         const rank = order === undefined ? 'null' : `d.${dialect.identifier(order)}`;
         const { count, columns } = await run({
           about: `members of ${attribute.key}`,
@@ -121,11 +136,6 @@ export const openSqlStore = async (model: Model, given: Database, options: OpenO
       }
       return orderedMembers(texts, 'by-text');
     };
-    const textOf = (relation: Relation, column: string, alias: string): string => {
-      const found = relation.columns.find(({ name }) => name === column) ?? { name: column, kind: 'text' as const };
-      const raw = `${alias}.${dialect.identifier(column)}`;
-      return `case when ${isBlankSql(dialect, raw, found)} then ${dialect.text(NONE)} else ${keySql(dialect, raw, found)} end`;
-    };
     /** Members that filters between two ends choose from, fetched before a statement is written. */
     const worldFor = async (fact: SqlFact, filters: readonly Filter[]): Promise<SqlWorld> => {
       const needed = filters.flatMap((filter) =>
@@ -139,7 +149,10 @@ export const openSqlStore = async (model: Model, given: Database, options: OpenO
       const fact = opened(request.fact);
       const fixed = { ...request, filters: [...fixedOf(request.fact), ...request.filters] };
       const world = await worldFor(fact, [...fixed.filters, ...request.aggregates.flatMap(({ where }) => where)]);
-      if (request.segments.starts.length === 0)
+      const none = fixed.filters.some(
+        (filter) => filter.kind === 'date' && filter.is === 'blank' && filled.get(request.fact.name)?.has(filter.role),
+      );
+      if (none || request.segments.starts.length === 0)
         return {
           segments: request.segments,
           tuples: [],
@@ -173,12 +186,21 @@ export const openSqlStore = async (model: Model, given: Database, options: OpenO
         return Array.from({ length: found.count }, (_, k) => Object.fromEntries(columns.map((column, c) => [column, found.columns[c][k]])));
       },
       holidays: (file, timeZone, first, last) => holidays(database, model, file, timeZone, first, last),
-      bounds: async (fact, knownBy) => boundsOf(opened(fact), fixedOf(fact), knownBy, await worldFor(opened(fact), fixedOf(fact)), run),
+      bounds: async (fact, knownBy) =>
+        (await boundsOf(opened(fact), fixedOf(fact), knownBy, await worldFor(opened(fact), fixedOf(fact)), run)).bounds,
       members,
       combinations: async (dimension, attributes) => {
         const relation = dimensions.get(dimension.name);
         if (!relation || attributes.length === 0) return [];
-        const texts = attributes.map((name, k) => `${textOf(relation, dimension.attributes.get(name)?.column ?? '', 'd')} as m${k}`);
+        const own = kept.get(dimension.name);
+        if (own) {
+          const lists = attributes.map((name) => own.get(name) as KeptAttribute);
+          const tuples = lists[0].map((_, row) => lists.map((list) => list[row][0]));
+          return [...new Map(tuples.map((tuple) => [JSON.stringify(tuple), tuple])).values()];
+        }
+        const texts = attributes.map(
+          (name, k) => `${textOf(dialect, relation, dimension.attributes.get(name)?.column ?? '', 'd')} as m${k}`,
+        );
         const { count, columns } = await run({
           about: `combinations of ${attributes.join(', ')}`,
           sql: `select distinct ${texts.join(', ')}\nfrom ${relation.from} as d`,
@@ -202,19 +224,28 @@ export const openSqlStore = async (model: Model, given: Database, options: OpenO
         return cubes;
       },
       events: async (request, signal) => {
-        const { segments, windows } = request;
-        const rows = await cube({ ...request, aggregates: [{ kind: 'rows', where: request.where }] }, signal);
+        const { segments, windows, where, count, attributes } = request;
         const fact = opened(request.fact);
         const fixed: EventsRequest = { ...request, filters: [...fixedOf(request.fact), ...request.filters] };
-        const world = await worldFor(fact, [...fixed.filters, ...request.where]);
-        const values: Float64Array[] = windows.map(() => new Float64Array(0));
-        if (segments.starts.length > 0) {
-          for (const { window, ...statement } of eventsStatements(fixed, fact, world))
-            values[window] = eventValues(await run(statement, signal), windows[window].from.length, rows.tuples);
+        const world = await worldFor(fact, [...fixed.filters, ...where]);
+        const found = new Map<number, Rows>();
+        if (segments.starts.length > 0)
+          for (const { window, ...statement } of eventsStatements(fixed, fact, world)) found.set(window, await run(statement, signal));
+        const valuesFor = (tuples: Events['tuples']): Float64Array[] =>
+          windows.map(({ from }, window) => {
+            const rows = found.get(window);
+            return rows ? eventValues(rows, from.length, tuples) : new Float64Array(0);
+          });
+        // Where no key is blank, a row stands behind a window exactly where a key was counted.
+        if (database.state === 'still' && count.kind === 'distinct' && where.length === 0 && fact.fullKeys.has(count.column)) {
+          const tuples = eventTuples([...found.values()], attributes.length);
+          const values = valuesFor(tuples);
+          return { tuples, values, seen: values.map((list) => Uint8Array.from(list, (value) => (value > 0 ? 1 : 0))), scale: 0 };
         }
+        const rows = await cube({ ...request, aggregates: [{ kind: 'rows', where }] }, signal);
         return {
           tuples: rows.tuples,
-          values,
+          values: valuesFor(rows.tuples),
           seen: seenIn(request, rows.tuples.length, rows.columns[0].cells),
           scale: scaleOf(request, fact),
         };
@@ -253,6 +284,32 @@ export const openSqlStore = async (model: Model, given: Database, options: OpenO
   };
 };
 
+/** Text of an attribute in every row, with what puts it in order. */
+type KeptAttribute = readonly (readonly [text: string, rank: unknown])[];
+type KeptDimension = ReadonlyMap<string, KeptAttribute>;
+
+const textOf = (dialect: Dialect, relation: Relation, column: string, alias: string): string => {
+  const found = relation.columns.find(({ name }) => name === column) ?? { name: column, kind: 'text' as const };
+  const raw = `${alias}.${dialect.identifier(column)}`;
+  return `case when ${isBlankSql(dialect, raw, found)} then ${dialect.text(NONE)} else ${keySql(dialect, raw, found)} end`;
+};
+
+const keepDimension = async (dimension: Dimension, relation: Relation, dialect: Dialect, run: Run): Promise<KeptDimension> => {
+  const attributes = [...dimension.attributes.values()];
+  const columns = attributes.flatMap(({ column, order }) => [
+    textOf(dialect, relation, column, 'd'),
+    order === undefined ? 'null' : `d.${dialect.identifier(order)}`,
+  ]);
+  if (columns.length === 0) return new Map();
+  const found = await run({ about: `members of ${dimension.name}`, sql: `select ${columns.join(',\n  ')}\nfrom ${relation.from} as d` });
+  return new Map(
+    attributes.map(({ name }, k) => [
+      name,
+      Array.from({ length: found.count }, (_, row) => [String(found.columns[2 * k][row]), found.columns[2 * k + 1][row]] as const),
+    ]),
+  );
+};
+
 const scaleOf = ({ count }: EventsRequest, fact: SqlFact): number =>
   count.kind === 'latest' && count.value?.kind === 'column' ? fact.number(count.value.column).scale : 0;
 
@@ -270,28 +327,27 @@ const seenIn = ({ segments, windows }: EventsRequest, width: number, cells: Floa
   });
 };
 
-/** First and last day of every role, before question filters (W11). */
+/** First and last day of every role, before question filters (W11), and the roles that no row leaves blank. */
 const boundsOf = async (
   fact: SqlFact,
   filters: readonly Filter[],
   knownBy: number | undefined,
   world: SqlWorld,
   run: Run,
-): Promise<ReadonlyMap<string, Bounds | undefined>> => {
+): Promise<{ readonly bounds: ReadonlyMap<string, Bounds | undefined>; readonly filled: ReadonlySet<string> }> => {
   const select = selectOf(fact, world, knownBy);
   const conditions = filters.map(select.condition);
   const roles = [...fact.fact.roles.keys()];
   const { columns } = await run({
     about: `first and last days of ${fact.fact.name}`,
-    sql: `select ${roles.map((role) => `min(${fact.day(role)}), max(${fact.day(role)})`).join(',\n  ')}
+    sql: `select ${roles.map((role) => `min(${fact.day(role)}), max(${fact.day(role)}), count(*) - count(${fact.day(role)})`).join(',\n  ')}
 from ${select.from()}${conditions.length > 0 ? `\nwhere ${conditions.join('\n  and ')}` : ''}`,
   });
-  return new Map(
-    roles.map((role, k) => {
-      const [first, last] = [columns[2 * k][0], columns[2 * k + 1][0]];
-      return [role, first === null || first === undefined ? undefined : { first: Number(first), last: Number(last) }];
-    }),
-  );
+  const bounds = roles.map((role, k) => {
+    const [first, last] = [columns[3 * k][0], columns[3 * k + 1][0]];
+    return [role, first === null || first === undefined ? undefined : { first: Number(first), last: Number(last) }] as const;
+  });
+  return { bounds: new Map(bounds), filled: new Set(roles.filter((_, k) => Number(columns[3 * k + 2][0]) === 0)) };
 };
 
 /** Columns that exist, keys that stand once (G8); answers the number of rows. */
