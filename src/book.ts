@@ -4,8 +4,9 @@ import { type Day, isoOf, LAST_DAY } from './calendar/day.ts';
 import type { Engine } from './engines/engine.ts';
 import { DurchblickError, suggest } from './errors.ts';
 import { answer } from './evaluate/answer.ts';
-import { notes } from './evaluate/notes.ts';
-import type { Evaluation } from './evaluate/scope.ts';
+import { explainParts, formulaText } from './evaluate/explain.ts';
+import { type Notes, notes } from './evaluate/notes.ts';
+import type { Evaluation, Scope } from './evaluate/scope.ts';
 import { evaluateView, factFilters } from './evaluate/view.ts';
 import type { ArrowTable } from './files/arrow.ts';
 import { type AttributeRef, NONE, UNKNOWN } from './model/attributes.ts';
@@ -13,16 +14,17 @@ import type { Fact, Model } from './model/model.ts';
 import type { Names } from './model/names.ts';
 import type { Question, WhereInput } from './model/schema.ts';
 import { alertOf, brokenLimit, type Limit } from './plan/alerts.ts';
-import { asOfDay, axisOf, type FactBounds, rangeOf } from './plan/axis.ts';
+import { type Axis, asOfDay, axisOf, type FactBounds, rangeOf } from './plan/axis.ts';
 import { leavesOf, windowNamed } from './plan/bind.ts';
 import { calendarRules, yearsIn } from './plan/calendar.ts';
 import { orAborted } from './plan/cancel.ts';
 import { baseYears, calendarsOf, dataDays, fixedRange, periodBounds, segmentsOf, widening } from './plan/extent.ts';
-import { type AskedFilter, askedOf, filtersOf, unitNamed } from './plan/question.ts';
+import { type Asked, type AskedFilter, askedOf, filtersOf, unitNamed } from './plan/question.ts';
 import type { Bounds, Cancellation, DataNote, Filter } from './plan/request.ts';
 import type { CheckedQuestion, QuestionOf, RowOf, WhereOf } from './plan/typed.ts';
 import { actualHistory, comparisonsAt, type LaidSpan, reachOf, spansOf, windowsAt } from './plan/windows.ts';
-import type { Format } from './result/format.ts';
+import type { Explanation } from './result/explained.ts';
+import { type Format, formatter } from './result/format.ts';
 import { type Result as PlainResult, type ResultRow, resultOf } from './result/result.ts';
 import { type State, stateOf, statesOf } from './states.ts';
 import { type Difference, differencesOf } from './verify/differences.ts';
@@ -57,6 +59,22 @@ export interface Verification {
   /** Cells of readings that were compared, totals included. */
   readonly cells: number;
   readonly different: readonly Difference[];
+}
+
+/** The cell that is to be explained. */
+export interface ExplainRequest {
+  readonly reading: string;
+  /** A period by its label (`2026-08`, `2026-W33`, `FY27`), a range (`2026-01/2026-08`), or the name of a window. */
+  readonly at: string;
+  /** The axis that the cell stands on; when left out, the unit of the period. */
+  readonly by?: string;
+  /** The members of the cell, by attribute. */
+  readonly members?: Readonly<Record<string, string>>;
+  readonly where?: Question['where'];
+  readonly asOf?: string;
+  readonly knownBy?: string;
+  /** Rows to show behind each measure; default 5. */
+  readonly rows?: number;
 }
 
 export interface AskOptions {
@@ -110,6 +128,8 @@ export interface Book<N extends Names = Names> {
    * which cells differ (V2). Reads every row of the model's facts.
    */
   verify<const Q extends QuestionOf<N>>(question: Q & CheckedQuestion<Q, N>, options?: AskOptions): Promise<Verification>;
+  /** Why a cell's number is what it is: parts, days, rows, and what was left out (V1). */
+  readonly explain: (request: ExplainRequest, options?: AskOptions) => Promise<Explanation>;
   /** The calendar in whole years over all data, the as-of date and what windows and comparisons reach from there (U8); or over a range. */
   readonly calendar: (range?: { readonly first: Day; readonly last: Day }) => Promise<Calendar>;
   /** First and last day of a range: periods, dates, labels or a window laid at the as-of date (A5). */
@@ -206,7 +226,13 @@ export const open = async <N extends Names>(
     return range ? [range.first, range.last, asOf] : [...(days.length > 0 ? days : [today()]), asOf];
   };
 
-  const askIn = async (state: State, question: Question, { signal }: AskOptions): Promise<Result> => {
+  /** Resolves a question in a state of the data, and hands over what it takes to answer it. */
+  const answerIn = async <T>(
+    state: State,
+    question: Question,
+    { signal }: AskOptions,
+    finish: (parts: { asked: Asked; axis: Axis; evaluation: Evaluation; found: Notes; asOf: Day }) => Promise<T>,
+  ): Promise<T> => {
     const asked = askedOf(model, question);
     await checkMembers(asked.filters, state.store.members);
     const memberCounts = new Map<string, number>();
@@ -243,10 +269,85 @@ export const open = async <N extends Names>(
         memberCount: (attributes) => attributes.reduce((product, { key }) => product * (memberCounts.get(key) ?? 1), 1),
         signal,
       };
-      const outcome = await answer(asked, axis, evaluation);
-      return withOutputs(resultOf(outcome, asked, model, asOf, found));
+      return finish({ asked, axis, evaluation, found, asOf });
     });
   };
+
+  const askIn = (state: State, question: Question, asking: AskOptions): Promise<Result> =>
+    answerIn(state, question, asking, async ({ asked, axis, evaluation, found, asOf }) =>
+      withOutputs(resultOf(await answer(asked, axis, evaluation), asked, model, asOf, found)),
+    );
+
+  const explainIn = async (state: State, request: ExplainRequest, asking: AskOptions): Promise<Explanation> => {
+    const { reading, at, members = {}, where, asOf: asOfText, knownBy, rows: show = 5 } = request;
+    const isWindow = model.windows.has(at) && request.by === undefined;
+    const unitOfPeriod = async (): Promise<string | undefined> => {
+      if (at.includes('/')) return undefined;
+      const asOf = await asOfIn(state, asOfText ?? model.asOf);
+      return widening(async (margin) => (await calendarOver([...(await anchorDays(state, asOf)), ...yearsIn(at)], margin)).parse(at)?.unit);
+    };
+    const by = request.by ?? (isWindow ? undefined : await unitOfPeriod());
+    const question: Question = {
+      show: [reading],
+      ...(isWindow ? { by: [at] } : { range: at, ...(by === undefined ? {} : { by }) }),
+      per: Object.keys(members),
+      ...(where ? { where } : {}),
+      ...(asOfText === undefined ? {} : { asOf: asOfText }),
+      ...(knownBy === undefined ? {} : { knownBy }),
+    };
+    return answerIn(state, question, asking, async ({ asked, axis, evaluation, found, asOf }) => {
+      const attributes = asked.per.map(({ attribute }) => attribute);
+      for (const { name, attribute } of asked.per)
+        await checkMembers([{ attribute, test: { values: [members[name]] } }], state.store.members);
+      const outcome = await answer(asked, axis, evaluation);
+      const wanted = asked.per.map(({ name }) => members[name]);
+      const row = outcome.rows.find((one) => one.members.every((text, k) => text === wanted[k]));
+      const scope: Scope = {
+        view: { axis, rows: 'periods' },
+        attributes,
+        filters: asked.filters,
+        combinations: undefined,
+        tuples: [wanted],
+      };
+      const [{ bound }] = asked.columns;
+      const place = axis.places[0];
+      const cell = row ?? { kind: 'cell' as const, period: 0, members: wanted, data: await evaluation.view([bound], scope), row: 0, at: 0 };
+      const parts = await explainParts(
+        {
+          bound,
+          scope,
+          row: { ...cell, row: cell.row },
+          attributes,
+          filters: asked.filters,
+          periodEnd: axis.windows ? asOf : (place?.end ?? asOf),
+          show,
+        },
+        evaluation,
+      );
+      const result = resultOf(outcome, asked, model, asOf, found);
+      const { format } = result.columns[result.columns.length - 1];
+      const [{ value }] = parts;
+      const formula = formulaText(model, reading);
+      return {
+        reading,
+        ...(formula === undefined ? {} : { formula }),
+        value,
+        text: formatter(format ?? {}, model.locale)(value),
+        period: result.periods[0]?.label ?? at,
+        members,
+        asOf: isoOf(asOf),
+        caption: result.caption,
+        ...(format ? { format } : {}),
+        parts,
+        notes: result.notes,
+      };
+    });
+  };
+  const explain = (request: ExplainRequest, asking: AskOptions = {}): Promise<Explanation> =>
+    orAborted(
+      states.run((state) => explainIn(state, request, asking), asking.signal),
+      asking.signal,
+    );
 
   const ask = (question: Question, asking: AskOptions = {}): Promise<Result> =>
     orAborted(
@@ -297,6 +398,7 @@ export const open = async <N extends Names>(
     model,
     ask: ask as Book<N>['ask'],
     verify: verify as Book<N>['verify'],
+    explain,
     asOf: latestAsOf,
     calendar: async (own) => {
       if (own) return calendarOver([own.first, own.last], 0);

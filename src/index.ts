@@ -1,4 +1,4 @@
-export type { AskOptions, Book, FiredAlert, OpenBookOptions, Result, WindowsOptions } from './book.ts';
+export type { AskOptions, Book, Cost, ExplainRequest, FiredAlert, OpenBookOptions, Result, Verification, WindowsOptions } from './book.ts';
 export { open } from './book.ts';
 export type { Calendar, CalendarOptions, Holiday, PeriodOf, YearSystem } from './calendar/calendar.ts';
 export { calendar } from './calendar/calendar.ts';
@@ -9,6 +9,7 @@ export type { CalendarColumn, CalendarTable, CalendarTableOptions } from './cale
 export { calendarSql, calendarTable } from './calendar/table.ts';
 export type { Engine } from './engines/engine.ts';
 export { DurchblickError, describe } from './errors.ts';
+export type { ExplainedPart } from './evaluate/explain.ts';
 export type { Model } from './model/model.ts';
 export type { Names, NamesOf } from './model/names.ts';
 export type { ModelInput, Question } from './model/schema.ts';
@@ -18,4 +19,5 @@ export { reading, readingsOf } from './plan/reading.ts';
 export type { Cancellation } from './plan/request.ts';
 export type { QuestionOf, RowOf } from './plan/typed.ts';
 export type { LaidSpan } from './plan/windows.ts';
+export { type Explanation, explanationText, partWords } from './result/explained.ts';
 export type { Cell, ComparedDays, Mark, Period, ResultColumn, ResultJson, ResultRow, TextTable } from './result/result.ts';

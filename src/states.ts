@@ -101,6 +101,7 @@ export const statesOf = (model: Model, base: Store, cacheBytes: number): States 
         combinations: kept(fetch(store.combinations), ({ name }, attributes) => JSON.stringify([name, attributes])),
         cubes: fetch(store.cubes),
         events: fetch(store.events),
+        sample: fetch(store.sample),
         lateRoles: fetch(store.lateRoles),
       };
       return stateOf(model, guarded, cubesOf(guarded, cacheBytes));

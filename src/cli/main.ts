@@ -5,6 +5,7 @@ import type { AskOptions } from './ask.ts';
 import { withEngine } from './book.ts';
 import type { CalendarCommandOptions } from './calendar.ts';
 import type { CheckOptions } from './check.ts';
+import type { ExplainOptions } from './explain.ts';
 import { exitCodeOf, report, toStderr } from './output.ts';
 import { withQuestion } from './question.ts';
 import type { SqlOptions } from './sql.ts';
@@ -56,6 +57,27 @@ withEngine(
     "\nExample:\n  durchblick ask demo/model.yaml revenue 'revenue vs year-earlier as change' --by month --range 2026-01/2026-08",
   )
   .action(run(async (path: string, readings: string[], options: AskOptions) => (await import('./ask.ts')).ask(path, readings, options)));
+
+withEngine(
+  program
+    .command('explain')
+    .argument('<model>', 'model file, or the folder of a model.yaml')
+    .argument('<reading>', "the reading, in quotes: 'revenue over mtd vs year-earlier as change'")
+    .description('say why one number is what it is: its parts, days and rows, and what was left out'),
+)
+  .option('--at <period>', 'the period of the cell (2026-08, 2026-W33, FY27), a range of periods, or a window (mtd)')
+  .option('--by <unit>', 'the axis the cell stands on, where it is not the unit of the period')
+  .option('--member <attribute=member>', 'the members of the cell (repeatable)', collect)
+  .option('--where <filter>', "the question's filters: 'region=North,South' (repeatable)", collect)
+  .option('--as-of <date>', 'the last day that may be seen')
+  .option('--known-by <date>', 'versions recorded later are not seen')
+  .option('--rows <n>', 'rows to show behind each measure', '5')
+  .option('--format <format>', 'text or json', 'text')
+  .option('--output <file>', 'write to a file instead of stdout')
+  .addHelpText('after', '\nExample:\n  durchblick explain demo/model.yaml budget-attainment --at 2026-08 --member region=West')
+  .action(
+    run(async (path: string, reading: string, options: ExplainOptions) => (await import('./explain.ts')).explain(path, reading, options)),
+  );
 
 withEngine(
   withQuestion(

@@ -32,7 +32,7 @@ export const splitList = (text: string): string[] => {
 };
 
 /** Reads `a=v,w`, `a!=v` and `a=from..to`. */
-const whereOf = (texts: readonly string[]): NonNullable<Question['where']> => {
+export const whereOf = (texts: readonly string[]): NonNullable<Question['where']> => {
   const where: Record<string, NonNullable<Question['where']>[string]> = {};
   for (const text of texts) {
     const match = /^([^=!]+)(!?=)(.*)$/s.exec(text);

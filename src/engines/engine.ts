@@ -1,7 +1,19 @@
 import type { Day } from '../calendar/day.ts';
 import type { AttributeRef } from '../model/attributes.ts';
 import type { Dimension, Fact, Model } from '../model/model.ts';
-import type { Bounds, CalendarTables, Cancellation, Cube, CubeRequest, DataNote, Events, EventsRequest, Filter } from '../plan/request.ts';
+import type {
+  Bounds,
+  CalendarTables,
+  Cancellation,
+  Cube,
+  CubeRequest,
+  DataNote,
+  Events,
+  EventsRequest,
+  Filter,
+  Sample,
+  SampleRequest,
+} from '../plan/request.ts';
 
 /** An opened engine: rows are reachable, dates are checked. The only thing the core knows of engines. */
 export interface Store extends CalendarTables {
@@ -16,6 +28,8 @@ export interface Store extends CalendarTables {
   /** Answers several requests of one question at once, so that an engine may share its work between them. */
   readonly cubes: (requests: readonly CubeRequest[], signal?: Cancellation) => Promise<readonly Cube[]>;
   readonly events: (request: EventsRequest, signal?: Cancellation) => Promise<Events>;
+  /** Some rows themselves, for explanations (V1): the only ones that leave a database. */
+  readonly sample: (request: SampleRequest, signal?: Cancellation) => Promise<Sample>;
   /** Roles in which some row has a date before it entered, or none: there `enters` must be looked at (A2). */
   readonly lateRoles: (fact: Fact) => Promise<readonly string[]>;
   /**

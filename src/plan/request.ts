@@ -89,6 +89,25 @@ export interface Cube {
   readonly columns: readonly CubeColumn[];
 }
 
+/** Asks for some rows themselves: the first by day, then as they come. */
+export interface SampleRequest {
+  readonly fact: Fact;
+  readonly role: string;
+  readonly filters: readonly Filter[];
+  readonly knownBy: Day | undefined;
+  /** Days of the role, both inclusive. */
+  readonly first: Day;
+  readonly last: Day;
+  /** Only rows that are still open on a day: without an `until` date known by the as-of date, or with one after the day (M5). */
+  readonly openAt?: { readonly until: string; readonly day: Day; readonly asOf: Day };
+  readonly limit: number;
+}
+
+export interface Sample {
+  readonly columns: readonly string[];
+  readonly first: readonly (readonly (string | number | null)[])[];
+}
+
 export interface EventsRequest extends RowSet {
   /** Days are taken as the start of their segment, so that coarse rows stand on their whole period. */
   readonly segments: Segments;

@@ -134,6 +134,23 @@ export const openStore = async (
       stopIfAborted(signal);
       return events(opened(request.fact), request, scan);
     },
+    sample: async ({ fact, role, filters, knownBy, first, last, openAt, limit }) => {
+      const { data, mask } = opened(fact);
+      const seen = mask(filters, knownBy);
+      const days = data.roles.get(role)?.days as Int32Array;
+      const until = openAt && data.roles.get(openAt.until)?.days;
+      const gone = (row: number): boolean => {
+        if (!openAt || !until) return false;
+        const day = until[row];
+        return day !== NO_DAY && day <= openAt.day && day <= openAt.asOf;
+      };
+      const found: number[] = [];
+      for (let row = 0; row < days.length; row++)
+        if (days[row] !== NO_DAY && days[row] >= first && days[row] <= last && seen?.[row] !== 0 && !gone(row)) found.push(row);
+      const shown = found.sort((a, b) => days[a] - days[b] || a - b).slice(0, limit);
+      const columns = data.table.columnNames.map((name) => data.table.column(name));
+      return { columns: data.table.columnNames, first: shown.map((row) => columns.map((column) => sampleValue(column[row]))) };
+    },
     close: async () => {
       helper?.forget(room);
       facts.clear();
@@ -141,6 +158,15 @@ export const openStore = async (
     },
   };
 };
+
+const sampleValue = (value: unknown): string | number | null =>
+  value === null || value === undefined || value === '' || value !== value
+    ? null
+    : typeof value === 'number'
+      ? value
+      : value instanceof Date
+        ? value.toISOString()
+        : String(value);
 
 const stopIfAborted = (signal: { readonly aborted: boolean } | undefined): void => {
   if (signal?.aborted) throw new DurchblickError('aborted', 'the question was aborted', { kind: 'engine' });

@@ -10,7 +10,7 @@ import type { Bounds, Cancellation, CubeRequest, Events, EventsRequest, Filter }
 import type { OpenOptions, Store } from '../engine.ts';
 import { cubeStatement, SMALL_DIMENSION } from './cube.ts';
 import type { Database, Rows, Session, Statement } from './database.ts';
-import type { Dialect, Relation } from './dialect.ts';
+import type { Dialect, Relation, SqlColumn } from './dialect.ts';
 import { eventsStatements, eventTuples, eventValues } from './events.ts';
 import { openSqlFact, ROWS, type SqlFact } from './fact.ts';
 import { keepFact } from './keep.ts';
@@ -222,6 +222,34 @@ export const openSqlStore = async (model: Model, given: Database, options: OpenO
         const cubes = [];
         for (const request of requests) cubes.push(await cube(request, signal));
         return cubes;
+      },
+      sample: async ({ fact: of, role, filters, knownBy, first, last, openAt, limit }, signal) => {
+        const fact = opened(of);
+        const all = [...fixedOf(of), ...filters];
+        const select = selectOf(fact, await worldFor(fact, all), knownBy);
+        const gone = openAt ? [`coalesce((${fact.day(openAt.until)}) > ${Math.min(openAt.day, openAt.asOf)}, true)`] : [];
+        const conditions = [`(${fact.day(role)}) between ${first} and ${last}`, ...all.map(select.condition), ...gone];
+        const columns = fact.relation.columns.map((column) => {
+          const raw = `${ROWS}.${dialect.identifier(column.name)}`;
+          return column.kind === 'date' || column.kind === 'timestamp' || column.kind === 'instant' ? dialect.toText(raw) : raw;
+        });
+        const found = await run(
+          {
+            about: `the first rows of ${of.name} by ${role} day`,
+            sql: `select ${columns.join(', ')}\nfrom ${select.from()}\nwhere ${conditions.join('\n  and ')}\norder by ${fact.day(role)}\nlimit ${limit}`,
+          },
+          signal,
+        );
+        const value = (raw: unknown, { kind }: SqlColumn): string | number | null => {
+          if (raw === null || raw === undefined || raw === '') return null;
+          return typeof raw === 'number' || kind === 'integer' || kind === 'decimal' || kind === 'double' ? Number(raw) : String(raw);
+        };
+        return {
+          columns: fact.relation.columns.map(({ name }) => name),
+          first: Array.from({ length: found.count }, (_, row) =>
+            found.columns.map((column, k) => value(column[row], fact.relation.columns[k])),
+          ),
+        };
       },
       events: async (request, signal) => {
         const { segments, windows, where, count, attributes } = request;

@@ -1,0 +1,90 @@
+import type { ExplainRequest } from '../book.ts';
+import { DurchblickError } from '../errors.ts';
+import type { ExplainedPart } from '../evaluate/explain.ts';
+import { type Explanation, partWords } from '../result/explained.ts';
+import { formatter } from '../result/format.ts';
+import { type EngineOptions, oneOf, withBook } from './book.ts';
+import { bold, deliver, dim, noteLines, terminalTable } from './output.ts';
+import { whereOf } from './question.ts';
+
+export interface ExplainOptions extends EngineOptions {
+  readonly at?: string;
+  readonly by?: string;
+  readonly member?: readonly string[];
+  readonly where?: readonly string[];
+  readonly asOf?: string;
+  readonly knownBy?: string;
+  readonly rows: string;
+  readonly format: string;
+  readonly output?: string;
+}
+
+const fail = (message: string, hint: string): never => {
+  throw new DurchblickError('bad-option', message, { hint });
+};
+
+const membersOf = (texts: readonly string[] = []): Record<string, string> =>
+  Object.fromEntries(
+    texts.map((text) => {
+      const at = text.indexOf('=');
+      return at > 0
+        ? [text.slice(0, at).trim(), text.slice(at + 1).trim()]
+        : fail(`--member "${text}" is no member`, "Write 'region=North'.");
+    }),
+  );
+
+const SHOWN_COLUMNS = 8;
+
+const rowsTable = ({ rows }: ExplainedPart, indent: string): string => {
+  if (!rows || rows.first.length === 0) return '';
+  const more = rows.columns.length - SHOWN_COLUMNS;
+  const header = [...rows.columns.slice(0, SHOWN_COLUMNS), ...(more > 0 ? [`and ${more} more`] : [])];
+  const table = terminalTable({
+    header,
+    right: header.map((_, k) => rows.first.every((row) => typeof (row[k] ?? 0) === 'number')),
+    rows: rows.first.map((row) => ({ cells: header.map((_, k) => (k < SHOWN_COLUMNS ? String(row[k] ?? '') : '')) })),
+  });
+  const rest = rows.count - rows.first.length;
+  return `${table.replace(/^(?=.)/gm, `${indent}    `)}${rest > 0 ? `${indent}    and ${rest.toLocaleString('en')} more\n` : ''}`;
+};
+
+/** Plain words first, then each part with its number, days and rows. */
+const written = (found: Explanation, locale: string): string => {
+  const members = Object.entries(found.members).map(([name, text]) => `, ${name} ${text}`);
+  const plain = formatter({ maximumFractionDigits: 6 }, locale);
+  const head = `${found.reading} is ${found.text === '' ? 'blank' : found.text} in ${found.period}${members.join('')}, as of ${found.asOf}`;
+  const lines = [
+    bold(head),
+    ...(found.caption ? [dim(found.caption)] : []),
+    ...(found.formula ? [`${found.reading} = ${found.formula}`] : []),
+    '',
+  ];
+  const parts = found.parts.map((part) => {
+    const indent = '  '.repeat(part.depth);
+    const value = part.value === null ? 'blank' : plain(part.value);
+    const title = `${indent}${bold(part.expression)}${part.comparison ? ` at the time of ${part.comparison.name}` : ''} = ${value}`;
+    const words = partWords(part, locale).map((line) => `${indent}  · ${line}`);
+    return `${[title, ...words].join('\n')}\n${rowsTable(part, indent)}`;
+  });
+  return `${lines.join('\n')}\n${parts.join('')}${found.notes.length > 0 ? `\n${noteLines(found.notes)}` : ''}`;
+};
+
+/** Says why one number is what it is. */
+export const explain = async (path: string, reading: string, options: ExplainOptions): Promise<number> => {
+  const format = oneOf(options.format, ['text', 'json'], '--format');
+  const at = options.at ?? fail('--at is missing', 'Name the period of the cell: --at 2026-08, or a window: --at mtd.');
+  if (!/^\d+$/.test(options.rows)) fail(`--rows is "${options.rows}"`, 'It takes a whole number from 0.');
+  const request: ExplainRequest = {
+    reading,
+    at,
+    members: membersOf(options.member),
+    rows: Number(options.rows),
+    ...(options.by === undefined ? {} : { by: options.by }),
+    ...(options.where ? { where: whereOf(options.where) } : {}),
+    ...(options.asOf === undefined ? {} : { asOf: options.asOf }),
+    ...(options.knownBy === undefined ? {} : { knownBy: options.knownBy }),
+  };
+  const [found, locale] = await withBook(path, async (book) => [await book.explain(request), book.model.locale] as const, options);
+  await deliver(format === 'json' ? `${JSON.stringify(found, null, 2)}\n` : written(found, locale), options.output);
+  return 0;
+};
