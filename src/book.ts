@@ -9,7 +9,7 @@ import { type Notes, notes } from './evaluate/notes.ts';
 import type { Evaluation, Scope } from './evaluate/scope.ts';
 import { evaluateView, factFilters } from './evaluate/view.ts';
 import type { ArrowTable } from './files/arrow.ts';
-import { type AttributeRef, NONE, UNKNOWN } from './model/attributes.ts';
+import { type AttributeRef, attributeOf, NONE, UNKNOWN } from './model/attributes.ts';
 import type { Fact, Model } from './model/model.ts';
 import type { Names } from './model/names.ts';
 import type { Question, WhereInput } from './model/schema.ts';
@@ -140,6 +140,8 @@ export interface Book<N extends Names = Names> {
   readonly windows: (options?: WindowsOptions) => Promise<readonly LaidSpan[]>;
   /** Evaluates every alert of the model in the period of an as-of date, the model's own when left out; answers those that fire. */
   readonly alerts: (asOf?: string) => Promise<readonly FiredAlert[]>;
+  /** Members of an attribute in their order (R1), as questions name it. */
+  readonly members: (attribute: string) => Promise<readonly string[]>;
   /** First and last day with data in a role, of whole periods for coarse facts (W11). */
   readonly bounds: (fact: string, role: string) => Promise<Bounds | undefined>;
   readonly dataNotes: readonly DataNote[];
@@ -455,6 +457,7 @@ export const open = async <N extends Names>(
         });
       return within(undefined, [], (_, __, bounds) => bounds(known, role));
     },
+    members: (name) => states.run((state) => state.store.members(attributeOf(model, name))),
     dataNotes: store.notes,
     cost: () => ({ ...states.cost(), ...(store.fetched ? { fetched: store.fetched() } : {}) }),
     close: () => store.close(),

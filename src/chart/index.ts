@@ -2,8 +2,9 @@ import { DurchblickError } from '../errors.ts';
 import type { Result } from '../result/result.ts';
 import { type ChartSpec, chartSpec } from './spec.ts';
 
+export type { ThemeName } from './look.ts';
 export { type SpansOptions, spansSpec } from './spans.ts';
-export { type ChartOptions, type ChartSpec, chartSpec } from './spec.ts';
+export { type Charted, type ChartOptions, type ChartSpec, chartSpec } from './spec.ts';
 
 export type ChartKind = 'svg' | 'png' | 'html' | 'vl.json';
 

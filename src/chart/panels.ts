@@ -1,4 +1,6 @@
-import type { Result, ResultColumn } from '../result/result.ts';
+import type { Result as FullResult, ResultColumn } from '../result/result.ts';
+
+type Result = Pick<FullResult, 'columns' | 'compared'>;
 
 /** How a reading is drawn. */
 export type Part = 'chosen' | 'comparison' | 'plan' | 'signed';

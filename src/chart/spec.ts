@@ -1,9 +1,13 @@
 import { formatter } from '../result/format.ts';
-import type { Cell, Mark, Result, ResultColumn } from '../result/result.ts';
+import type { Cell, Result as FullResult, Mark, ResultColumn } from '../result/result.ts';
 import { chartConfig, chartTitle, type Theme, type ThemeName, themeOf } from './look.ts';
 import { type Colours, layersOf, type Placing, readingColours } from './marks.ts';
 import { type Panel, panelsOf } from './panels.ts';
 import { ticksOf } from './ticks.ts';
+
+/** What a chart is made of: plain data, so that it can come from a worker or a server. */
+export type Charted = Pick<FullResult, 'asOf' | 'unit' | 'caption' | 'periods' | 'columns' | 'rows' | 'compared' | 'locale' | 'marks'>;
+type Result = Charted;
 
 /** A Vega-Lite specification; plain data. */
 export type ChartSpec = Readonly<Record<string, unknown>>;

@@ -1,4 +1,6 @@
-import type { Result } from '../result/result.ts';
+import type { Result as FullResult } from '../result/result.ts';
+
+type Result = Pick<FullResult, 'periods' | 'unit' | 'locale'>;
 
 /** A period that gets a label on the axis. */
 export interface Tick {

@@ -6,6 +6,7 @@ import { withEngine } from './book.ts';
 import type { CalendarCommandOptions } from './calendar.ts';
 import type { CheckOptions } from './check.ts';
 import type { ExplainOptions } from './explain.ts';
+import type { InitOptions } from './init.ts';
 import { exitCodeOf, report, toStderr } from './output.ts';
 import { withQuestion } from './question.ts';
 import type { SqlOptions } from './sql.ts';
@@ -36,6 +37,14 @@ program
   .description('lay out the demo of Grünhof and run a short tour of real questions on it')
   .addHelpText('after', '\nExample:\n  durchblick demo gruenhof')
   .action(run(async (folder?: string) => (await import('./demo.ts')).demo(folder)));
+
+program
+  .command('init')
+  .argument('<files...>', 'CSV or Parquet files (and JSON, NDJSON, Arrow)')
+  .option('-o, --output <file>', 'the model file to write; stdout when left out')
+  .description('draft a first model from files: dates become roles, numbers measures, ids links; what is a guess is said')
+  .addHelpText('after', '\nExample:\n  durchblick init demo/data/order_lines.csv demo/data/products.csv demo/data/budget.csv')
+  .action(run(async (files: string[], options: InitOptions) => (await import('./init.ts')).init(files, options)));
 
 withEngine(
   withQuestion(

@@ -33,6 +33,8 @@ export interface DuckDbWasmOptions {
   readonly files?: Files;
   /** Is told every statement before it runs. */
   readonly trace?: (statement: Statement) => void;
+  /** Leaves rows under their sources' names and as they came, so that traced statements can be read; slower. */
+  readonly inPlace?: boolean;
 }
 
 const { identifier } = duckdbDialect;
@@ -125,21 +127,25 @@ const databaseOf = (
     const rows = await table(source.name);
     const own = dates.get(source.name);
     const columns = rows.columnNames.map((column) => written(column, rows.column(column), own?.has(column) ?? false));
-    const name = `durchblick_${next++}`;
-    if (columns.length === 0) await connection.query(`create table ${name} (empty integer)`);
+    const name = options.inPlace ? source.name : `durchblick_${next++}`;
+    if (columns.length === 0) await connection.query(`create table ${identifier(name)} (empty integer)`);
     else await connection.insertArrowFromIPCStream(await arrowStreamOf(columns), { name, create: true });
     const texts = columns.every(({ type }) => type === 'text');
-    return { ...(await describe(rows.name, name)), ...(texts ? { texts: true as const } : {}) };
+    return { ...(await describe(rows.name, identifier(name))), ...(texts ? { texts: true as const } : {}) };
   };
   return {
     dialect: duckdbDialect,
     state: 'still',
     relation,
-    keep: async (_, select) => {
-      const name = `durchblick_${next++}`;
-      await connection.query(`create table ${name} as ${select}`);
-      return name;
-    },
+    ...(options.inPlace
+      ? {}
+      : {
+          keep: async (_, select) => {
+            const name = `durchblick_${next++}`;
+            await connection.query(`create table ${name} as ${select}`);
+            return name;
+          },
+        }),
     ...(options.files ? { file: options.files } : {}),
     begin: async () => ({ run, end: async () => undefined }),
     close: async () => {

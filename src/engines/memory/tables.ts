@@ -1,9 +1,7 @@
 import { DurchblickError, suggest } from '../../errors.ts';
-import { type ArrowTable, arrowColumn, readArrow } from '../../files/arrow.ts';
-import { readCsv } from '../../files/csv.ts';
+import { type ArrowTable, arrowColumn } from '../../files/arrow.ts';
 import type { Files } from '../../files/files.ts';
-import { readJson } from '../../files/json.ts';
-import { readParquet } from '../../files/parquet.ts';
+import { readRows } from '../../files/table.ts';
 import type { Model, Source } from '../../model/model.ts';
 import type { RawColumn } from './columns.ts';
 
@@ -70,25 +68,12 @@ export const tableOf = (input: TableInput, name: string): Table => {
   };
 };
 
-const FILE_KINDS: readonly (readonly [RegExp, (bytes: Uint8Array, name: string) => TableInput | Promise<TableInput>])[] = [
-  [/\.csv$/i, (bytes, name) => readCsv(bytes, name).columns],
-  [/\.parquet$/i, readParquet],
-  [/\.(json|ndjson)$/i, readJson],
-  [/\.(arrow|feather)$/i, readArrow],
-];
-
 const fileTable = async (file: string, model: Model, source: string, files: Files | undefined): Promise<Table> => {
   const place = model.locate(['sources', source, 'file']);
   if (!files)
     throw new DurchblickError('no-files', `source "${source}" is the file ${file}, but the engine was given no files`, {
       place,
       hint: 'Pass the table itself, or `files` (see folderFiles and urlFiles).',
-    });
-  const reader = FILE_KINDS.find(([ending]) => ending.test(file));
-  if (!reader)
-    throw new DurchblickError('unknown-file-kind', `the memory engine cannot read ${file}`, {
-      place,
-      hint: 'It reads .csv, .parquet, .json, .ndjson and .arrow files.',
     });
   let bytes: Uint8Array;
   try {
@@ -100,8 +85,10 @@ const fileTable = async (file: string, model: Model, source: string, files: File
       { place, hint: 'Paths are relative to the model file.' },
     );
   }
-  const [, read] = reader;
-  return tableOf(await read(bytes, file), file);
+  const rows = await readRows(bytes, file).catch((error: unknown) => {
+    throw error instanceof DurchblickError && error.kind === 'request' ? error.located(place) : error;
+  });
+  return tableOf(rows, file);
 };
 
 /** Reads the sources of a model, each once. */

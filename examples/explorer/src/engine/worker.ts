@@ -1,0 +1,145 @@
+import { type Book, DurchblickError, isoOf, open, partWords, type Question } from 'durchblick';
+import { draftModel } from 'durchblick/draft';
+import { memory, urlFiles } from 'durchblick/memory';
+import { parseModel } from 'durchblick/yaml';
+import type { Answered, Calls, Fault, ModelFacts } from './protocol.ts';
+
+/** The one book of the page. Numbers are counted here, so that the page never waits for them. */
+let book: Book | undefined;
+let opened: { readonly text: string; readonly files: (path: string) => Promise<Uint8Array> } | undefined;
+/** A second book on DuckDB, only for those who want to read statements. */
+let statements: { readonly text: string; readonly ask: (question: Question) => Promise<string> } | undefined;
+
+const theBook = (): Book => {
+  if (!book) throw new DurchblickError('no-model', 'no model is open');
+  return book;
+};
+
+const factsOf = async (own: Book, text: string): Promise<ModelFacts> => {
+  const { model } = own;
+  const names = new Set<string>();
+  for (const [part, dimension] of model.parts)
+    for (const attribute of dimension.attributes.keys()) names.add(part === dimension.name ? attribute : `${part}.${attribute}`);
+  for (const [part, dimension] of model.parts) if (dimension.attributes.size === 0) names.add(part);
+  for (const fact of model.facts.values()) for (const band of fact.bands.keys()) names.add(band);
+  const attributes = await Promise.all([...names].map(async (name) => ({ name, members: await own.members(name) })));
+  const days: string[] = [];
+  for (const fact of model.facts.values()) {
+    if (fact.horizon !== 'actual') continue;
+    const [role] = fact.roles.keys();
+    const bounds = await own.bounds(fact.name, role);
+    if (bounds) days.push(isoOf(bounds.first), isoOf(bounds.last));
+  }
+  const asOf = isoOf(await own.asOf());
+  days.sort();
+  const rolesOf: Record<string, readonly string[]> = {};
+  for (const { name, fact, open: level } of model.measures.values()) rolesOf[name] = level ? [] : [...fact.roles.keys()];
+  return {
+    name: model.name,
+    locale: model.locale,
+    text,
+    units: model.units,
+    roles: [...new Set([...model.facts.values()].flatMap(({ roles }) => [...roles.keys()]))],
+    rolesOf,
+    measures: [...model.measures.keys()],
+    formulas: [...model.formulas.keys()],
+    windows: [...model.windows.keys()],
+    ownWindows: [...model.windows.values()].filter(({ builtIn }) => !builtIn).map(({ name }) => name),
+    comparisons: [...model.comparisons.keys()],
+    attributes,
+    first: days[0] ?? asOf,
+    last: days[days.length - 1] ?? asOf,
+    asOf,
+    rows: 0,
+  };
+};
+
+const openWith = async (text: string, files: (path: string) => Promise<Uint8Array>): Promise<ModelFacts> => {
+  const next = await open(parseModel(text, 'model.yaml'), memory({}, { files }));
+  await book?.close();
+  book = next as Book;
+  opened = { text, files };
+  statements = undefined;
+  return factsOf(book, text);
+};
+
+const answered = async (question: Question): Promise<Answered> => {
+  const start = performance.now();
+  const result = await theBook().ask(question as never);
+  const milliseconds = performance.now() - start;
+  return { ...result.toJson(), locale: result.locale, marks: result.marks, table: result.toTable(), milliseconds } as Answered;
+};
+
+/** Statements of a question, over tables named as the sources are. */
+const sqlOf = async (question: Question): Promise<string> => {
+  if (!opened) throw new DurchblickError('no-model', 'no model is open');
+  if (statements?.text !== opened.text) {
+    const [{ AsyncDuckDB, VoidLogger }, { duckdbWasm }, { format }, wasm, script] = await Promise.all([
+      import('@duckdb/duckdb-wasm'),
+      import('durchblick/duckdb-wasm'),
+      import('sql-formatter'),
+      import('@duckdb/duckdb-wasm/dist/duckdb-eh.wasm?url'),
+      import('@duckdb/duckdb-wasm/dist/duckdb-browser-eh.worker.js?url'),
+    ]);
+    const database = new AsyncDuckDB(new VoidLogger(), new Worker(script.default));
+    await database.instantiate(wasm.default);
+    let traced: { readonly about: string; readonly sql: string }[] = [];
+    const engine = duckdbWasm({ database, files: opened.files, inPlace: true, trace: (statement) => void traced.push(statement) });
+    const own = await open(parseModel(opened.text, 'model.yaml'), engine);
+    statements = {
+      text: opened.text,
+      ask: async (asked) => {
+        traced = [];
+        await own.ask(asked as never);
+        return traced.map(({ about, sql }) => `-- ${about}\n${format(sql, { language: 'duckdb', keywordCase: 'lower' })};\n`).join('\n');
+      },
+    };
+  }
+  return statements.ask(question);
+};
+
+const calls: { [K in keyof Calls]: (...args: Parameters<Calls[K]>) => Promise<ReturnType<Calls[K]>> } = {
+  open: (text, base) => openWith(text, urlFiles(base)),
+  openFiles: (text, files) => {
+    const byName = new Map(files);
+    return openWith(text, async (path) => {
+      const bytes = byName.get(path);
+      if (!bytes) throw new Error('it was not dropped here');
+      return bytes;
+    });
+  },
+  draft: (files) => draftModel(files.map(([file, bytes]) => ({ file, bytes }))),
+  ask: answered,
+  csv: async (question) => (await theBook().ask(question as never)).toCsv(),
+  alerts: async (asOf) => theBook().alerts(asOf),
+  explain: async (request) => {
+    const { locale } = theBook().model;
+    const found = await theBook().explain(request);
+    return { found, words: found.parts.map((part) => partWords(part, locale)) };
+  },
+  sql: sqlOf,
+};
+
+const faultOf = (error: unknown): Fault => {
+  if (error instanceof DurchblickError) {
+    const { code, message, hint, text, at, place } = error;
+    const where = place?.line === undefined ? '' : `line ${place.line}: `;
+    return {
+      code,
+      message: `${where}${message}`,
+      ...(hint ? { hint } : {}),
+      ...(text === undefined ? {} : { text }),
+      ...(at === undefined ? {} : { at }),
+    };
+  }
+  return { code: 'fault', message: (error as Error).message };
+};
+
+self.addEventListener('message', async ({ data }: MessageEvent<{ id: number; call: keyof Calls; args: readonly unknown[] }>) => {
+  try {
+    const run = calls[data.call] as (...args: readonly unknown[]) => Promise<unknown>;
+    self.postMessage({ id: data.id, value: await run(...data.args) });
+  } catch (error) {
+    self.postMessage({ id: data.id, fault: faultOf(error) });
+  }
+});

@@ -1,0 +1,58 @@
+import { access, readFile, writeFile } from 'node:fs/promises';
+import { dirname, relative, resolve } from 'node:path';
+import { draftModel } from '../draft/index.ts';
+import { DurchblickError } from '../errors.ts';
+import { deliver, toStderr } from './output.ts';
+
+export interface InitOptions {
+  readonly output?: string;
+}
+
+/** Asks in a terminal what a draft cannot know; in a pipe nothing is asked. */
+const settled = async (yaml: string): Promise<string> => {
+  if (!process.stdin.isTTY || !process.stderr.isTTY) return yaml;
+  const { createInterface } = await import('node:readline/promises');
+  const ask = createInterface({ input: process.stdin, output: process.stderr });
+  try {
+    const name = (await ask.question('What is the model called? [My model] ')).trim();
+    const zone = (await ask.question('In which time zone do its days begin? [UTC] ')).trim();
+    const valid = zone === '' || Intl.supportedValuesOf('timeZone').includes(zone);
+    if (!valid) toStderr(`"${zone}" is no time zone that is known here; UTC stays.\n`);
+    return yaml
+      .replace(/^name: .*$/m, name === '' ? 'name: My model' : `name: ${JSON.stringify(name)}`)
+      .replace(/^time-zone: UTC/m, zone !== '' && valid ? `time-zone: ${zone}` : 'time-zone: UTC');
+  } finally {
+    ask.close();
+  }
+};
+
+/** Drafts a model of files and says what in it is a guess. */
+export const init = async (files: readonly string[], { output }: InitOptions): Promise<number> => {
+  if (output !== undefined) {
+    const there = await access(output).then(
+      () => true,
+      () => false,
+    );
+    if (there)
+      throw new DurchblickError('file-taken', `${output} is there already`, { hint: 'Name another file; nothing is overwritten.' });
+  }
+  const folder = output === undefined ? process.cwd() : dirname(resolve(output));
+  const read = await Promise.all(
+    files.map(async (file) => {
+      const bytes = await readFile(file).catch((error: NodeJS.ErrnoException) => {
+        throw new DurchblickError('no-file', `cannot read ${file} (${error.code === 'ENOENT' ? 'there is no such file' : error.code})`);
+      });
+      return { file: relative(folder, resolve(file)) || file, bytes };
+    }),
+  );
+  const { yaml, guesses } = await draftModel(read);
+  const text = await settled(yaml);
+  if (output === undefined) await deliver(text, undefined);
+  else {
+    await writeFile(output, text);
+    toStderr(`wrote ${output}\n`);
+  }
+  for (const guess of guesses) toStderr(`guessed: ${guess}\n`);
+  if (output !== undefined) toStderr(`Read it through, then: durchblick check ${output}\n`);
+  return 0;
+};

@@ -1,0 +1,314 @@
+import { civilOf } from '../calendar/day.ts';
+import { DurchblickError } from '../errors.ts';
+import { tableFromFile } from '../files/table.ts';
+import { type Profile, plainValues, profileOf } from './sniff.ts';
+import { type DraftFact, type DraftLink, type DraftMeasure, type DraftModel, yamlOf } from './yaml.ts';
+
+/** A file of rows: its name, as the model is to write it, and what is in it. */
+export interface DraftFile {
+  readonly file: string;
+  readonly bytes: Uint8Array;
+}
+
+export interface DraftedModel {
+  /** A commented model file. */
+  readonly yaml: string;
+  /** What was guessed, in plain words. */
+  readonly guesses: readonly string[];
+}
+
+interface Table {
+  readonly file: string;
+  readonly name: string;
+  readonly columns: readonly Profile[];
+  readonly rows: number;
+}
+
+const RESERVED = new Set(['on', 'over', 'across', 'vs', 'as', 'period']);
+
+/** A name as readings can use it without quotes. */
+export const kebab = (text: string): string => {
+  const plain = text
+    .normalize('NFKD')
+    .replace(/[\u0300-\u036f]/g, '')
+    .replace(/([a-z0-9])([A-Z])/g, '$1-$2')
+    .toLowerCase()
+    .replace(/[^a-z0-9]+/g, '-')
+    .replace(/^[^a-z]+|-+$/g, '');
+  const name = plain === '' ? 'x' : plain;
+  return RESERVED.has(name) ? `${name}-1` : name;
+};
+
+const singular = (name: string): string =>
+  name.endsWith('ies') ? `${name.slice(0, -3)}y` : /(ss|us)$/.test(name) ? name : name.replace(/s$/, '');
+
+const unique = (wanted: string, taken: Set<string>): string => {
+  let name = wanted;
+  for (let k = 2; taken.has(name); k++) name = `${wanted}-${k}`;
+  taken.add(name);
+  return name;
+};
+
+const ID_NAME = /(^|[_\- ])(id|key|no|nr|number|code|uuid)$|[a-z](Id|Key|No|Code)$/;
+const isId = ({ name }: Profile): boolean => ID_NAME.test(name);
+const isUnique = ({ distinct, rows, blanks }: Profile): boolean => blanks === 0 && rows > 0 && distinct.size === rows;
+const PLAN = /budget|plan|target|forecast|goal|quota|soll/i;
+const PLANNED_DATE = /promis|due|expected|planned|target|scheduled|deadline|commit/i;
+const RECORDED = /load|record|snapshot|version|updated|created|as_of|captured/i;
+const LEVEL = /stock|inventory|balance|level|on_hand|headcount|open_/i;
+const RATE = /price|rate|percent|pct|ratio|per_|unit_cost|share|margin|age|score/i;
+const STARTS = /start|begin|from/i;
+const ENDS = /end|until|to$|stop/i;
+
+/** How much of a column's values another one has. */
+const contained = (inner: Profile, outer: Profile): number => {
+  let found = 0;
+  for (const value of inner.distinct) if (outer.distinct.has(value)) found++;
+  return inner.distinct.size === 0 ? 0 : found / inner.distinct.size;
+};
+
+const tableOf = async ({ file, bytes }: DraftFile): Promise<Table> => {
+  const { columns, rows } = await tableFromFile(bytes, file);
+  const name = file.replace(/^.*[/\\]/, '').replace(/\.[^.]+$/, '');
+  return { file, name, rows, columns: Object.entries(columns).map(([column, values]) => profileOf(column, plainValues(values, column))) };
+};
+
+interface DimensionTable {
+  readonly table: Table;
+  readonly key: Profile;
+  readonly name: string;
+  readonly attributes: readonly { readonly name: string; readonly column: Profile }[];
+}
+
+const dimensionOf = (table: Table, names: Set<string>): DimensionTable | undefined => {
+  const ids = table.columns.filter((column) => isUnique(column) && column.kind !== 'date');
+  const key = ids.find(isId) ?? ids[0];
+  if (!key || table.columns.some(({ kind }) => kind === 'date')) return undefined;
+  const name = unique(singular(kebab(table.name)), names);
+  const attributes = table.columns.flatMap((column) => {
+    if (column === key || column.kind !== 'text') return [];
+    const own = kebab(column.name);
+    return [{ name: /^(name|title|label|description)$/.test(own) ? name : own, column }];
+  });
+  return { table, key, name, attributes: attributes.length > 0 ? attributes : [{ name, column: key }] };
+};
+
+/** A list of named stretches of days. */
+const periodsOf = (table: Table): { readonly start: Profile; readonly end: Profile | undefined; readonly label: Profile } | undefined => {
+  const dates = table.columns.filter(({ kind }) => kind === 'date');
+  const start = dates.find(({ name }) => STARTS.test(name));
+  const end = dates.find(({ name }) => ENDS.test(name) && !STARTS.test(name));
+  const label = table.columns.find((column) => column.kind === 'text');
+  const only = table.columns.every(({ kind }) => kind !== 'number');
+  return start && label && only && table.rows <= 1000 && isUnique(start) ? { start, end, label } : undefined;
+};
+
+/** Days of a column are all first of a month, in more than two months: it is kept by the month. */
+const isMonthly = (dates: Profile): boolean => {
+  const days = (dates.date?.days ?? []).filter((day) => day !== undefined);
+  const months = new Set(days.map((day) => civilOf(day)).map(({ year, month }) => `${year}-${month}`));
+  return months.size > 2 && days.every((day) => civilOf(day).day === 1);
+};
+
+/** Drafts a model of files: dates become roles, numbers measures, ids links. Nothing in it is certain; it says what was guessed. */
+export const draftModel = async (files: readonly DraftFile[]): Promise<DraftedModel> => {
+  if (files.length === 0)
+    throw new DurchblickError('no-file', 'there is no file to draft a model from', { hint: 'Give CSV or Parquet files.' });
+  const tables: Table[] = [];
+  for (const file of files) tables.push(await tableOf(file));
+  const guesses: string[] = [];
+  const names = new Set<string>();
+  const dimensions: DimensionTable[] = [];
+  const periods: DraftModel['periods'][number][] = [];
+  const factTables: Table[] = [];
+  for (const table of tables) {
+    const listed = periodsOf(table);
+    if (listed && tables.length > 1) {
+      const name = unique(singular(kebab(table.name)), names);
+      periods.push({ name, source: table.name, start: listed.start.name, end: listed.end?.name, label: listed.label.name });
+      guesses.push(`${table.file} lists periods: the unit "${name}"`);
+    } else if (table.columns.some(({ kind }) => kind === 'date')) factTables.push(table);
+    else {
+      const dimension = dimensionOf(table, names);
+      if (dimension) dimensions.push(dimension);
+      else guesses.push(`${table.file} has neither dates nor a key and is left out`);
+    }
+  }
+  if (factTables.length === 0)
+    throw new DurchblickError('no-dates', `no file has a column of dates: ${tables.map(({ file }) => file).join(', ')}`, {
+      hint: 'A model needs rows with a date: order lines, counts, budgets.',
+    });
+  const loose = new Set<string>();
+  const [measureNames, factNames] = [new Set<string>(names), new Set<string>()];
+  const facts = factTables.map((table) => draftFact(table, dimensions, loose, names, measureNames, factNames, guesses));
+  const zoned = tables.some(({ columns }) => columns.some(({ date }) => date?.zoned));
+  if (zoned) guesses.push('timestamps have offsets: the time zone decides their day, UTC until you say otherwise');
+  const model: DraftModel = {
+    zoned,
+    sources: tables
+      .filter(
+        ({ name }) =>
+          facts.some(({ source }) => source === name) ||
+          dimensions.some(({ table }) => table.name === name) ||
+          periods.some(({ source }) => source === name),
+      )
+      .map(({ name, file }) => ({ name, file })),
+    periods,
+    dimensions: [
+      ...dimensions.map(({ name, table, key, attributes }) => ({
+        name,
+        source: table.name,
+        key: key.name,
+        attributes: attributes.map((attribute) => ({ name: attribute.name, column: attribute.column.name })),
+      })),
+      ...[...loose].map((name) => ({ name, source: undefined, key: undefined, attributes: [] })),
+    ],
+    facts,
+  };
+  return { yaml: yamlOf(model, guesses), guesses };
+};
+
+const draftFact = (
+  table: Table,
+  dimensions: readonly DimensionTable[],
+  loose: Set<string>,
+  names: Set<string>,
+  measureNames: Set<string>,
+  factNames: Set<string>,
+  guesses: string[],
+): DraftFact => {
+  const { file, columns } = table;
+  const isPlan = PLAN.test(table.name);
+  const allDates = columns.filter(({ kind }) => kind === 'date');
+  const recorded = isPlan && allDates.length > 1 ? allDates.find(({ name }) => RECORDED.test(name)) : undefined;
+  const dates = allDates.filter((column) => column !== recorded);
+  const first = dates[0];
+  const coarse = first.date?.grain !== 'day' ? first.date?.grain : isMonthly(first) && (isPlan || dates.length === 1) ? 'month' : undefined;
+  const grain = coarse ?? 'day';
+  if (grain !== 'day') guesses.push(`${file} is kept by the ${grain}`);
+  if (isPlan) guesses.push(`${file} holds a plan, seen before its time comes`);
+
+  const taken = new Set<string>();
+  const roles = dates.map((column) => {
+    const stem = kebab(column.name).replace(/-(on|at|date|day|dt|time|timestamp)$|^(date|day)-/, '');
+    const name = unique(stem === '' ? 'day' : stem, taken);
+    const { date } = column;
+    if (date?.ambiguous) guesses.push(`${file}, ${column.name}: day and month could be the other way round; read as ${date.format}`);
+    if (date && date.blankDates.length > 0) guesses.push(`${file}, ${column.name}: ${date.blankDates.join(', ')} stand for no date`);
+    if (date && date.bad > 0)
+      guesses.push(`${file}, ${column.name}: ${date.bad} ${date.bad === 1 ? 'value is' : 'values are'} no date and taken as blank`);
+    return {
+      name,
+      column: column.name,
+      format: date?.format,
+      blankDates: date?.blankDates ?? [],
+      badToBlank: (date?.bad ?? 0) > 0,
+      plan: PLANNED_DATE.test(column.name) && dates.length > 1,
+    };
+  });
+  for (const { name, plan } of roles) if (plan) guesses.push(`${file}: ${name} is a promise or plan, seen before its time comes`);
+
+  const links: DraftLink[] = [];
+  const used = new Set<Profile>([...allDates]);
+  const linkable = columns.filter((column) => !used.has(column) && column.kind !== 'blank');
+  for (const column of linkable) {
+    const named = dimensions.find(({ key, name }) => {
+      const own = kebab(column.name);
+      return (own === kebab(key.name) && isId(key)) || own === `${name}-id` || own === name;
+    });
+    const suffixed = dimensions.find(({ key }) => kebab(column.name).endsWith(`-${kebab(key.name)}`) && isId(key));
+    const target = named ?? suffixed;
+    if (!target || contained(column, target.key) < 0.5) continue;
+    const part = named
+      ? target.name
+      : unique(kebab(column.name).replace(new RegExp(`-${kebab(target.key.name)}$`), `-${target.name}`), names);
+    const lost = 1 - contained(column, target.key);
+    if (lost > 0) guesses.push(`${file}, ${column.name}: ${Math.round(lost * 100)}% of its keys are not in ${target.table.file}`);
+    links.push({ part, column: column.name, dimension: target.name, attribute: undefined });
+    used.add(column);
+  }
+  for (const column of columns.filter((one) => !used.has(one) && one.kind === 'text')) {
+    const target = dimensions
+      .flatMap((dimension) => dimension.attributes.map((attribute) => ({ dimension, attribute })))
+      .find(({ attribute }) => kebab(attribute.column.name) === kebab(column.name) && contained(column, attribute.column) > 0.8);
+    if (target && !links.some(({ part }) => part === target.dimension.name)) {
+      links.push({ part: target.dimension.name, column: column.name, dimension: target.dimension.name, attribute: target.attribute.name });
+      guesses.push(`${file} is kept by ${target.attribute.name} of ${target.dimension.name}`);
+      used.add(column);
+    } else if (!isId(column) && column.distinct.size <= Math.max(50, table.rows / 100)) {
+      const part = kebab(column.name);
+      if (names.has(part) && !loose.has(part)) continue;
+      names.add(part);
+      measureNames.add(part);
+      loose.add(part);
+      links.push({ part, column: column.name, dimension: part, attribute: undefined });
+      used.add(column);
+    }
+  }
+
+  const level = LEVEL.test(table.name) && !isPlan;
+  if (level) guesses.push(`${file} counts a level: over time the last count is shown, not the sum`);
+  const numbers = columns.filter((column) => column.kind === 'number' && !used.has(column));
+  const amounts = numbers.filter((column) => !isId(column) && !/^(row|line)[_-]?(no|nr|number)?$/i.test(column.name));
+  const role = roles[0].name;
+  const measures: DraftMeasure[] = [];
+  const find = (pattern: RegExp): Profile | undefined => amounts.find(({ name }) => pattern.test(name));
+  const [quantity, price, discount] = [find(/quantity|qty|units|menge/i), find(/price|preis/i), find(/discount|rabatt/i)];
+  const computed: { readonly name: string; readonly is: string }[] = [];
+  const add = (wanted: string, measure: Omit<DraftMeasure, 'name'>): void =>
+    void measures.push({ ...measure, name: unique(wanted, measureNames) });
+  const plain = (text: string): boolean => /^[A-Za-z_][A-Za-z0-9_]*$/.test(text);
+  if (quantity && price && plain(quantity.name) && plain(price.name) && !find(/^(net|amount|total|revenue|sales)$/i)) {
+    const less = discount && plain(discount.name) ? ` - ${discount.name}` : '';
+    computed.push({ name: 'net', is: `${quantity.name} * ${price.name}${less}` });
+    guesses.push(`${file}: net is ${quantity.name} times ${price.name}${less ? `, less ${discount?.name}` : ''}`);
+    add('revenue', { aggregate: 'sum', column: 'net', role });
+  }
+  for (const column of amounts) {
+    const own = kebab(column.name);
+    const isRate = RATE.test(column.name);
+    const name =
+      (isPlan || level) && (amounts.length === 1 || /^(amount|value|total|quantity)$/.test(own)) ? singular(kebab(table.name)) : own;
+    if (isRate) add(`average-${own}`, { aggregate: 'average', column: column.name, role });
+    else
+      add(name, {
+        aggregate: 'sum',
+        column: column.name,
+        role,
+        ...(level ? { acrossTime: 'last' } : {}),
+        ...(grain === 'day' ? {} : { spread: 'even' }),
+      });
+  }
+  for (const column of columns) {
+    if (column.kind === 'date' || !isId(column) || links.some((link) => link.column === column.name)) continue;
+    if (column.distinct.size >= column.rows || isPlan || level) continue;
+    const stem = kebab(column.name).replace(/-(id|key|no|nr|number|code)$/, '');
+    add(`${stem}s`.replace(/ys$/, 'ies'), { aggregate: 'count-distinct', column: column.name, role });
+  }
+  if (!isPlan && !level)
+    add(singular(kebab(table.name)) === kebab(table.name) ? `${kebab(table.name)}-rows` : kebab(table.name), {
+      aggregate: 'count',
+      column: 'rows',
+      role,
+    });
+  const actual = roles.filter(({ plan }) => !plan);
+  if (grain === 'day' && actual.length > 1)
+    add(`days-${actual[0].name}-to-${actual[1].name}`, {
+      aggregate: 'days-between',
+      column: `${actual[0].name}/${actual[1].name}`,
+      role: actual[1].name,
+    });
+  return {
+    name: unique(kebab(table.name), factNames),
+    source: table.name,
+    grain,
+    plan: isPlan,
+    enters: grain === 'day' && actual.length > 1 ? actual[0].name : undefined,
+    roles,
+    links,
+    computed,
+    recorded: recorded?.name,
+    versionKey: recorded ? [first.name, ...links.map(({ column }) => column)] : [],
+    measures,
+  };
+};

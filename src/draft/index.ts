@@ -1,0 +1,1 @@
+export { type DraftedModel, type DraftFile, draftModel } from './draft.ts';

@@ -1,0 +1,157 @@
+import { dateReader } from '../calendar/dates.ts';
+import { type Day, dayOf, isoOf, NO_DAY, toDay } from '../calendar/day.ts';
+
+/** What a column of a file seems to hold. */
+export interface Profile {
+  readonly name: string;
+  readonly kind: 'date' | 'number' | 'text' | 'blank';
+  readonly rows: number;
+  readonly blanks: number;
+  /** Distinct values as text, blanks aside. */
+  readonly distinct: ReadonlySet<string>;
+  /** Only of dates. */
+  readonly date?: DateProfile;
+  /** Only of numbers: whether all are whole. */
+  readonly whole?: boolean;
+  readonly values: ArrayLike<unknown>;
+}
+
+export interface DateProfile {
+  /** The model's `format`, where dates are not ISO 8601. */
+  readonly format: string | undefined;
+  readonly grain: 'day' | 'month' | 'quarter' | 'week' | 'year';
+  /** Instants with an offset or Z: a time zone decides the day. */
+  readonly zoned: boolean;
+  readonly blankDates: readonly string[];
+  /** Day and month could be the other way round. */
+  readonly ambiguous: boolean;
+  /** Texts that are no dates. */
+  readonly bad: number;
+  readonly first: Day;
+  readonly last: Day;
+  readonly days: readonly (Day | undefined)[];
+}
+
+const isBlank = (value: unknown): boolean => value === null || value === undefined || value === '' || value !== value;
+const textOf = (value: unknown): string => (value instanceof Date ? value.toISOString() : String(value).trim());
+
+const NUMBER = /^[+-]?(\d+(\.\d*)?|\.\d+)([eE][+-]?\d{1,3})?$/;
+const ISO = /^\d{4}-\d\d-\d\d([T ]\d\d:\d\d(:\d\d([.,]\d+)?)?\s?(Z|[+-]\d\d(:?\d\d)?)?)?$/i;
+const ZONED = /\d\d:\d\d.*(Z|[+-]\d\d(:?\d\d)?)$/i;
+const COARSE: readonly (readonly [DateProfile['grain'], RegExp])[] = [
+  ['month', /^\d{4}-(0[1-9]|1[0-2])$/],
+  ['quarter', /^\d{4}-Q[1-4]$/],
+  ['week', /^\d{4}-W\d\d$/],
+];
+/** Written forms that need a `format`, the likelier first where two fit. */
+const FORMATS = [
+  'dd.MM.yyyy',
+  'd.M.yyyy',
+  'dd/MM/yyyy',
+  'MM/dd/yyyy',
+  'd/M/yyyy',
+  'M/d/yyyy',
+  'yyyy/MM/dd',
+  'dd-MM-yyyy',
+  'MM-dd-yyyy',
+  'yyyy.MM.dd',
+];
+const TWINS: Readonly<Record<string, string>> = { 'dd/MM/yyyy': 'MM/dd/yyyy', 'd/M/yyyy': 'M/d/yyyy', 'dd-MM-yyyy': 'MM-dd-yyyy' };
+const DATE_NAME = /(^|_|-| )(date|day|month|on|at|dt|datum|tag|monat|week|period)$|^(date|day|month|week|datum)|_(on|at)$/i;
+/** Dates outside these years are placeholders for none. */
+const [EARLIEST, LATEST] = [dayOf(1900, 1, 2), dayOf(2200, 1, 1)];
+/** So much of a column may be something else before it is no column of dates. */
+const TOLERATED = 0.05;
+
+interface Reading {
+  readonly format: string | undefined;
+  readonly grain: DateProfile['grain'];
+  readonly days: readonly (Day | undefined)[];
+  readonly bad: number;
+}
+
+const read = (texts: readonly string[], format: string | undefined, grain: DateProfile['grain']): Reading => {
+  const reader = dateReader({ timeZone: 'UTC', format, grain: grain === 'day' ? 'day' : 'coarse' });
+  let bad = 0;
+  const days = texts.map((text) => {
+    if (text === '') return undefined;
+    const day = reader(text);
+    if (day === undefined) bad++;
+    return day === NO_DAY ? undefined : day;
+  });
+  return { format, grain, days, bad };
+};
+
+const sniffDate = (name: string, values: readonly unknown[]): DateProfile | undefined => {
+  const texts = values.map((value) => (isBlank(value) ? '' : textOf(value)));
+  const there = texts.filter((text) => text !== '');
+  if (there.length === 0) return undefined;
+  const share = (pattern: RegExp): number => there.filter((text) => pattern.test(text)).length / there.length;
+  const enough = 1 - TOLERATED;
+  let found: Reading | undefined;
+  let ambiguous = false;
+  if (share(ISO) >= enough) found = read(texts, undefined, 'day');
+  const coarse = COARSE.find(([, pattern]) => share(pattern) >= enough);
+  if (!found && coarse) found = read(texts, undefined, coarse[0]);
+  // Eight digits are a date where the name says so, or all of them are days of this or the last century.
+  if (!found && share(/^(19|20)\d\d(0[1-9]|1[0-2])(0[1-9]|[12]\d|3[01])$/) >= enough && (DATE_NAME.test(name) || share(/^\d{8}$/) === 1))
+    found = read(texts, undefined, 'day');
+  if (!found && share(/^(19|20)\d\d$/) === 1 && /year|jahr/i.test(name)) found = read(texts, undefined, 'year');
+  if (!found && share(/\d[./-]\d/) >= enough && share(NUMBER) < 0.5) {
+    const readings = FORMATS.map((format) => read(texts, format, 'day'));
+    found = readings.find(({ bad }) => bad <= there.length * TOLERATED);
+    const twin = found?.format === undefined ? undefined : readings.find(({ format }) => format === TWINS[found?.format ?? '']);
+    ambiguous = found !== undefined && twin !== undefined && twin.bad <= found.bad;
+  }
+  if (!found || found.bad > there.length * TOLERATED) return undefined;
+  const placeholders = new Set<string>();
+  const days = found.days.map((day, k) => {
+    if (day === undefined || (day >= EARLIEST && day < LATEST)) return day;
+    placeholders.add(texts[k]);
+    return undefined;
+  });
+  const known = days.filter((day) => day !== undefined);
+  if (known.length === 0) return undefined;
+  const first = known.reduce((a, b) => Math.min(a, b));
+  return {
+    format: found.format,
+    grain: found.grain,
+    zoned: there.some((text) => ZONED.test(text)),
+    blankDates: [...placeholders].sort(),
+    ambiguous,
+    bad: found.bad,
+    first,
+    last: known.reduce((a, b) => Math.max(a, b)),
+    days,
+  };
+};
+
+/** Looks at a column's values: all of them, because the last one may be the odd one. */
+export const profileOf = (name: string, values: ArrayLike<unknown>): Profile => {
+  const list = Array.from(values);
+  const distinct = new Set<string>();
+  let [blanks, numeric, whole] = [0, true, true];
+  for (const value of list) {
+    if (isBlank(value)) {
+      blanks++;
+      continue;
+    }
+    const text = textOf(value);
+    distinct.add(text);
+    if (numeric && typeof value !== 'number' && typeof value !== 'bigint' && !NUMBER.test(text)) numeric = false;
+    if (numeric && whole && !Number.isInteger(Number(text))) whole = false;
+  }
+  const base = { name, rows: list.length, blanks, distinct, values };
+  if (distinct.size === 0) return { ...base, kind: 'blank' };
+  const date = sniffDate(name, list);
+  if (date) return { ...base, kind: 'date', date };
+  return numeric ? { ...base, kind: 'number', whole } : { ...base, kind: 'text' };
+};
+
+/** Day numbers given as an Int32Array, as Arrow dates are, become texts that can be looked at like any other. */
+export const plainValues = (values: ArrayLike<unknown>, name: string): ArrayLike<unknown> => {
+  if (!(values instanceof Int32Array) || !DATE_NAME.test(name)) return values;
+  const [low, high] = [toDay('1990-01-01'), toDay('2060-01-01')];
+  const days = values.every((value) => value === NO_DAY || (value >= low && value <= high));
+  return days ? Array.from(values, (value) => (value === NO_DAY ? null : isoOf(value))) : values;
+};
