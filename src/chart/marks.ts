@@ -134,24 +134,33 @@ export const layersOf = (panel: Panel, place: Placing, colours: Colours, tooltip
     });
     layers.push({
       data: ONCE,
-      mark: { type: 'rule', color: theme.quiet, strokeWidth: 1 },
+      mark: { type: 'rule', aria: false, color: theme.quiet, strokeWidth: 1 },
       encoding: way === 'across' ? { y: { datum: 0 } } : { x: { datum: 0 } },
     });
   }
   if (place.asOf !== undefined && way === 'across') {
     const here = { ...category, datum: place.asOf, field: undefined };
-    layers.push({ data: ONCE, mark: { type: 'rule', strokeDash: [4, 3], color: theme.quiet }, encoding: { x: here } });
+    layers.push({ data: ONCE, mark: { type: 'rule', aria: false, strokeDash: [4, 3], color: theme.quiet }, encoding: { x: here } });
     layers.push({
       data: ONCE,
-      mark: { type: 'text', text: place.asOfText, align: 'left', baseline: 'top', dx: 4, fontSize: 10, color: theme.quiet },
-      encoding: { x: here, y: { value: 0 } },
+      mark: { type: 'text', aria: false, text: place.asOfText, align: 'center', baseline: 'bottom', fontSize: 10, color: theme.quiet },
+      encoding: { x: here, y: { value: -3 } },
     });
   }
   // The last day of a period that is not over stands above it, once.
   if (place.open !== undefined && way === 'across')
     layers.push({
       data: ONCE,
-      mark: { type: 'text', text: place.open.text, align: 'right', baseline: 'bottom', fontSize: 10, dx: 22, color: theme.quiet },
+      mark: {
+        type: 'text',
+        aria: false,
+        text: place.open.text,
+        align: 'right',
+        baseline: 'bottom',
+        fontSize: 10,
+        dx: 22,
+        color: theme.quiet,
+      },
       encoding: { x: { ...category, datum: place.open.index, field: undefined }, y: { value: -3 } },
     });
   layers.push({

@@ -70,7 +70,8 @@ const valuesOf = (result: Result, theme: Theme): Record<string, unknown>[] => {
     return result.columns.flatMap((column, c) => {
       if (column.kind !== 'reading') return [];
       const compared = result.compared[column.name]?.[r];
-      const partial = period.partial && column.horizon !== 'plan';
+      // A range that ends inside a period cuts plans as well.
+      const partial = period.cut === true || (period.partial && column.horizon !== 'plan');
       return {
         order,
         period: period.label,
@@ -79,7 +80,7 @@ const valuesOf = (result: Result, theme: Theme): Record<string, unknown>[] => {
         value: row[c],
         text: row[c] === null ? '–' : writers[c](row[c] as number),
         partial,
-        days: span(period.start, partial ? period.anchor : period.end),
+        days: span(period.start, period.partial && column.horizon !== 'plan' ? period.anchor : period.end),
         compared: compared ? span(compared.start, compared.end) : '',
         ...alertOf(result.marks[r]?.[c], theme),
       };
@@ -107,10 +108,13 @@ const asOfIndex = ({ periods, asOf, unit }: Result): number | undefined => {
   return at >= 0 && at < periods.length - 1 ? at : undefined;
 };
 
-/** The last period, where it is not over. */
+/** The last period, where it is not over or the range ends inside it. */
 const openPeriod = ({ periods, unit, locale }: Result): Placing['open'] => {
   const last = periods[periods.length - 1];
-  return unit !== null && last?.partial ? { index: periods.length - 1, text: `to ${short(locale)(last.anchor)}` } : undefined;
+  const ends = last?.partial ? last.anchor : last?.end;
+  return unit !== null && unit !== 'day' && (last?.partial || last?.cut)
+    ? { index: periods.length - 1, text: `to ${short(locale)(ends)}` }
+    : undefined;
 };
 
 const layoutOf = (result: Result, panels: readonly Panel[], members: readonly string[], width: number): Layout => {

@@ -4,7 +4,7 @@ import { afterAll, beforeAll, expect, test } from 'vitest';
 import { memory } from '../../src/engines/memory/index.ts';
 import { loadModel } from '../../src/files/node.ts';
 import { type Book, open } from '../../src/index.ts';
-import { type Opened, openApplication } from '../setup/browser.ts';
+import { type Opened, openApplication, serious } from '../setup/browser.ts';
 import { ROOT } from '../setup/cli.ts';
 
 let opened: Opened;
@@ -76,4 +76,10 @@ test('weeks compare with weeks, and every unit keeps its columns (C5)', async ()
   await chooses('unit', 'fiscal-quarter');
   expect((await shown())[0]).toEqual(['period', 'this year', 'year before', 'change']);
   expect(errors).toEqual([]);
+});
+
+test('axe-core finds nothing serious, and on a phone nothing is cut off', async () => {
+  expect(await serious(page)).toEqual([]);
+  await page.setViewportSize({ width: 400, height: 800 });
+  expect(await page.evaluate(() => document.documentElement.scrollWidth - document.documentElement.clientWidth)).toBeLessThanOrEqual(0);
 });

@@ -1,4 +1,5 @@
-import { mkdtempSync } from 'node:fs';
+import { mkdtempSync, readFileSync } from 'node:fs';
+import { createRequire } from 'node:module';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { type BrowserContext, chromium, type Page } from 'playwright-core';
@@ -56,4 +57,24 @@ export const openApplication = async (folder: string, viewport = { width: 1280, 
       await server.close();
     },
   };
+};
+
+interface Violation {
+  readonly id: string;
+  readonly impact: string;
+  readonly nodes: readonly { readonly html: string; readonly failureSummary: string }[];
+}
+
+const axeSource = readFileSync(createRequire(import.meta.url).resolve('axe-core/axe.min.js'), 'utf8');
+
+/** What axe-core finds serious or worse on a page. */
+export const serious = async (page: Page): Promise<string[]> => {
+  await page.evaluate(axeSource);
+  return page.evaluate(async () => {
+    const { axe } = window as unknown as { axe: { run: () => Promise<{ violations: Violation[] }> } };
+    const { violations } = await axe.run();
+    return violations
+      .filter(({ impact }) => impact === 'serious' || impact === 'critical')
+      .map(({ id, nodes }) => `${id}: ${nodes[0].html.slice(0, 150)} ${nodes[0].failureSummary.slice(0, 200)}`);
+  });
 };

@@ -1,0 +1,236 @@
+import { Alert, Badge, Button, Group, List, Loader, Text, Title, useComputedColorScheme, useMantineColorScheme } from '@mantine/core';
+import type { FiredAlert } from 'durchblick';
+import { useCallback, useEffect, useRef, useState } from 'react';
+import { call, Failed } from './engine/client.ts';
+import type { Answered, Fault, ModelFacts } from './engine/protocol.ts';
+import { Answer } from './parts/Answer.tsx';
+import { Chart } from './parts/Chart.tsx';
+import { Controls } from './parts/Controls.tsx';
+import { OwnFiles } from './parts/OwnFiles.tsx';
+import { Readings } from './parts/Readings.tsx';
+import { Share } from './parts/Share.tsx';
+import { type Explained, Why } from './parts/Why.tsx';
+import { type Cell, firstView, fromSearch, isByWindows, questionOf, toSearch, type View } from './state.ts';
+
+declare const __MODEL__: string;
+
+const faultOf = (error: unknown): Fault => (error instanceof Failed ? error.fault : { code: 'fault', message: String(error) });
+
+/** Runs one thing at a time; of those that come meanwhile only the last is run. */
+const useLatest = <T,>(run: (value: T) => Promise<void>): ((value: T) => void) => {
+  const busy = useRef(false);
+  const next = useRef<{ value: T } | undefined>(undefined);
+  return useCallback(
+    (value: T) => {
+      next.current = { value };
+      if (busy.current) return;
+      busy.current = true;
+      void (async () => {
+        while (next.current) {
+          const { value: now } = next.current;
+          next.current = undefined;
+          await run(now);
+        }
+        busy.current = false;
+      })();
+    },
+    [run],
+  );
+};
+
+export const App = () => {
+  const [model, setModel] = useState<ModelFacts>();
+  const [view, setView] = useState<View>();
+  const [result, setResult] = useState<Answered>();
+  const [fault, setFault] = useState<Fault>();
+  const [alerts, setAlerts] = useState<readonly FiredAlert[]>([]);
+  const [explained, setExplained] = useState<Explained>();
+  const scheme = useComputedColorScheme('light');
+  const { setColorScheme } = useMantineColorScheme();
+
+  const start = useCallback((found: ModelFacts, search: string | undefined) => {
+    setModel(found);
+    setView(search === undefined ? firstView(found) : fromSearch(search, found));
+    setResult(undefined);
+    setExplained(undefined);
+  }, []);
+  useEffect(() => {
+    void (async () => {
+      try {
+        const base = new URL(__MODEL__, location.href);
+        const response = await fetch(base);
+        if (!response.ok) throw new Error(`there is no model at ${base.pathname} (${response.status})`);
+        start(await call('open', await response.text(), base.href), location.search);
+      } catch (error) {
+        setFault(faultOf(error));
+      }
+    })();
+  }, [start]);
+  useEffect(() => {
+    if (!model) return undefined;
+    const back = (): void => setView(fromSearch(location.search, model));
+    window.addEventListener('popstate', back);
+    return () => window.removeEventListener('popstate', back);
+  }, [model]);
+
+  const answer = useLatest(
+    useCallback(async (question: ReturnType<typeof questionOf>) => {
+      try {
+        setResult(await call('ask', question));
+        setFault(undefined);
+      } catch (error) {
+        setFault(faultOf(error));
+      }
+    }, []),
+  );
+  const question = view && questionOf(view);
+  const asked = JSON.stringify(question);
+  useEffect(() => {
+    if (asked !== undefined && JSON.parse(asked).show.length > 0) answer(JSON.parse(asked));
+  }, [asked, answer]);
+
+  const explain = useLatest(
+    useCallback(async ({ own, cell, names, windows }: { own: View; cell: Cell; names: readonly string[]; windows: boolean }) => {
+      try {
+        const { where, asOf } = questionOf(own);
+        setExplained(
+          await call('explain', {
+            reading: cell.reading,
+            at: cell.period,
+            ...(windows || own.by === '' ? {} : { by: own.by }),
+            members: Object.fromEntries(names.map((name, k) => [name, cell.members[k] ?? ''])),
+            ...(where ? { where } : {}),
+            ...(asOf === undefined ? {} : { asOf }),
+          }),
+        );
+      } catch {
+        setExplained(undefined);
+      }
+    }, []),
+  );
+  const cellKey = JSON.stringify([view?.cell, asked]);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: a cell is explained again when the question changes under it
+  useEffect(() => {
+    if (!view?.cell || !model) setExplained(undefined);
+    else if (view.cell.members.length !== view.per.length) setExplained(undefined);
+    else explain({ own: view, cell: view.cell, names: view.per, windows: isByWindows(view, model) });
+  }, [cellKey]);
+
+  const asOf = view?.asOf;
+  useEffect(() => {
+    if (asOf === undefined || !model) return;
+    call('alerts', asOf === '' ? undefined : asOf).then(setAlerts, () => setAlerts([]));
+  }, [asOf, model]);
+
+  const change = (more: Partial<View>, how: 'step' | 'slide' = 'step'): void => {
+    if (!view) return;
+    const next = { ...view, ...more };
+    // Other members or readings have other cells.
+    const cell = more.per || more.show || more.by !== undefined ? undefined : next.cell;
+    const settled = { ...next, cell };
+    setView(settled);
+    history[how === 'step' ? 'pushState' : 'replaceState'](null, '', toSearch(settled));
+  };
+
+  if (!model || !view) {
+    return (
+      <main className="wait">
+        {fault ? (
+          <Alert color="red" role="alert" title="The model cannot be opened">
+            {fault.message} {fault.hint}
+          </Alert>
+        ) : (
+          <Loader aria-label="opening the model" />
+        )}
+      </main>
+    );
+  }
+  const inField = fault?.text !== undefined && view.show.some((text) => text.trim() === fault.text);
+  return (
+    <>
+      <a className="skip" href="#answer">
+        to the answer
+      </a>
+      <header>
+        <Title order={1} size="h3">
+          {model.name}
+        </Title>
+        <Group gap="xs">
+          <OwnFiles
+            onOpen={(found) => {
+              start(found, undefined);
+              history.pushState(null, '', location.pathname);
+            }}
+          />
+          <Button size="xs" variant="default" onClick={() => setColorScheme(scheme === 'dark' ? 'light' : 'dark')}>
+            {scheme === 'dark' ? 'Light' : 'Dark'}
+          </Button>
+        </Group>
+      </header>
+      <main>
+        <aside aria-label="Question">
+          <Title order={2} size="h5" mb={4}>
+            Readings
+          </Title>
+          <Readings show={view.show} model={model} fault={fault} onChange={(show) => change({ show })} />
+          <Title order={2} size="h5" mt="md" mb={4}>
+            Question
+          </Title>
+          <Controls view={view} model={model} onChange={change} />
+        </aside>
+        <div className="answer">
+          {fault && !inField ? (
+            <Alert color="red" role="alert" title={fault.message} mb="sm">
+              {fault.hint}
+            </Alert>
+          ) : null}
+          {result ? (
+            <>
+              <p id="caption" role="status">
+                {[result.caption, `as of ${result.asOf}`].filter((text) => text !== '').join(', ')}
+              </p>
+              {alerts.length > 0 ? (
+                <Group gap={6} mb="xs" role="list" aria-label="alerts">
+                  {alerts.map(({ alert, label, period, members, limit }) => (
+                    <Badge
+                      key={`${alert} ${period} ${Object.values(members).join()}`}
+                      role="listitem"
+                      variant="outline"
+                      color="red"
+                      tt="none"
+                      radius="sm"
+                    >
+                      {limit.kind === 'below' || limit.kind === 'at-most' ? '▼' : '▲'} {label}:{' '}
+                      {[...Object.values(members), period].join(', ')}
+                    </Badge>
+                  ))}
+                </Group>
+              ) : null}
+              {result.rows.length === 0 ? (
+                <Text>There are no rows for this question.</Text>
+              ) : (
+                <Chart result={result} theme={scheme} onCell={(cell) => change({ cell })} />
+              )}
+              <Answer result={result} cell={view.cell} onCell={(cell) => change({ cell })} />
+              {result.notes.length > 0 ? (
+                <section id="notes" aria-label="Notes">
+                  <List size="sm">
+                    {result.notes.map(({ message }) => (
+                      <List.Item key={message}>{message}</List.Item>
+                    ))}
+                  </List>
+                </section>
+              ) : null}
+              {explained && view.cell ? (
+                <Why explained={explained} locale={model.locale} onClose={() => change({ cell: undefined })} />
+              ) : null}
+              <Share view={view} model={__MODEL__} />
+            </>
+          ) : fault ? null : (
+            <Loader aria-label="answering" />
+          )}
+        </div>
+      </main>
+    </>
+  );
+};

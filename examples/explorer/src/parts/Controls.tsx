@@ -1,0 +1,212 @@
+import { Button, Group, MultiSelect, Popover, Select, Slider, Stack, Switch, Text, TextInput } from '@mantine/core';
+import { DatePicker } from '@mantine/dates';
+import { useState } from 'react';
+import type { ModelFacts } from '../engine/protocol.ts';
+import { isByWindows, type View } from '../state.ts';
+
+const DAY = 86_400_000;
+const dayOf = (iso: string): number => Math.round(Date.parse(iso) / DAY);
+const isoOf = (day: number): string => new Date(day * DAY).toISOString().slice(0, 10);
+
+export interface ControlsProps {
+  readonly view: View;
+  readonly model: ModelFacts;
+  /** `step`: a move that can be gone back to; `slide`: one of many on the way. */
+  readonly onChange: (change: Partial<View>, how: 'step' | 'slide') => void;
+}
+
+const WHOLE = 'the range as a whole';
+
+const Unit = ({ view, model, onChange }: ControlsProps) => {
+  const windows = isByWindows(view, model);
+  return (
+    <>
+      <Select
+        label="By"
+        data={[
+          { group: 'units', items: [...model.units] },
+          { group: 'or', items: ['windows', WHOLE] },
+        ]}
+        value={windows ? 'windows' : view.by === '' ? WHOLE : view.by}
+        searchable
+        allowDeselect={false}
+        onChange={(value) => {
+          if (value === 'windows')
+            onChange({ by: ['mtd', 'qtd', 'ytd'].filter((name) => model.windows.includes(name)).join(','), range: '' }, 'step');
+          else if (value !== null) onChange({ by: value === WHOLE ? '' : value, ...(windows ? { range: 'ytd' } : {}) }, 'step');
+        }}
+      />
+      {windows ? (
+        <MultiSelect
+          label="Windows"
+          data={[...model.windows]}
+          value={view.by.split(',')}
+          searchable
+          onChange={(names) => onChange({ by: names.join(',') }, 'step')}
+        />
+      ) : null}
+    </>
+  );
+};
+
+const Range = ({ view, model, onChange }: ControlsProps) => {
+  const [opened, setOpened] = useState(false);
+  const [days, setDays] = useState<[string | null, string | null]>([null, null]);
+  const [typed, setTyped] = useState(view.range);
+  const [shown, setShown] = useState(view.range);
+  if (shown !== view.range) {
+    setShown(view.range);
+    setTyped(view.range);
+  }
+  if (isByWindows(view, model)) return null;
+  const settle = (range: string): void => {
+    if (range !== view.range) onChange({ range }, 'step');
+  };
+  return (
+    <Group gap={6} align="flex-end" wrap="nowrap">
+      <TextInput
+        label="Range"
+        className="grow"
+        value={typed}
+        list="ranges"
+        onChange={(event) => setTyped(event.currentTarget.value)}
+        onBlur={() => settle(typed.trim())}
+        onKeyDown={(event) => event.key === 'Enter' && settle(typed.trim())}
+      />
+      <datalist id="ranges">
+        {[...model.ownWindows, ...model.windows.filter((name) => !model.ownWindows.includes(name)), model.last.slice(0, 4)].map((name) => (
+          <option key={name} value={name} />
+        ))}
+      </datalist>
+      <Popover opened={opened} onChange={setOpened} position="bottom-end" withArrow shadow="md" trapFocus>
+        <Popover.Target>
+          <Button variant="default" px="xs" aria-label="choose the range from a list or a calendar" onClick={() => setOpened((is) => !is)}>
+            ▾
+          </Button>
+        </Popover.Target>
+        <Popover.Dropdown>
+          <Stack gap="xs">
+            <Select
+              label="A window at the as-of date"
+              data={[...model.windows]}
+              value={null}
+              searchable
+              comboboxProps={{ withinPortal: false }}
+              onChange={(name) => {
+                if (name !== null) settle(name);
+                setOpened(false);
+              }}
+            />
+            <Text size="sm">or days</Text>
+            <DatePicker
+              type="range"
+              value={days}
+              defaultDate={model.asOf}
+              minDate={model.first}
+              onChange={(next) => {
+                const [from, to] = next;
+                setDays([from, to]);
+                if (from && to) {
+                  settle(`${from}/${to}`);
+                  setOpened(false);
+                  setDays([null, null]);
+                }
+              }}
+            />
+          </Stack>
+        </Popover.Dropdown>
+      </Popover>
+    </Group>
+  );
+};
+
+const AsOf = ({ view, model, onChange }: ControlsProps) => {
+  const [first, last] = [dayOf(model.first), Math.max(dayOf(model.last), dayOf(model.asOf))];
+  const shown = view.asOf === '' ? model.asOf : view.asOf;
+  const valid = /^\d{4}-\d\d-\d\d$/.test(shown);
+  return (
+    <Stack gap={2}>
+      <Group justify="space-between" align="flex-end">
+        <TextInput
+          label="As of"
+          type="date"
+          value={valid ? shown : model.asOf}
+          onChange={(event) => event.currentTarget.value !== '' && onChange({ asOf: event.currentTarget.value }, 'step')}
+        />
+        <Button variant="subtle" size="xs" disabled={view.asOf === ''} onClick={() => onChange({ asOf: '' }, 'step')}>
+          latest
+        </Button>
+      </Group>
+      <Slider
+        thumbLabel="As-of date"
+        min={first}
+        max={last}
+        value={valid ? dayOf(shown) : last}
+        label={isoOf}
+        onChange={(day) => onChange({ asOf: isoOf(day) }, 'slide')}
+        onChangeEnd={(day) => onChange({ asOf: isoOf(day) }, 'step')}
+      />
+    </Stack>
+  );
+};
+
+const Filters = ({ view, model, onChange }: ControlsProps) => {
+  const filtered = Object.keys(view.where);
+  const others = model.attributes.filter(({ name }) => !filtered.includes(name)).map(({ name }) => name);
+  const without = (name: string) => Object.fromEntries(Object.entries(view.where).filter(([own]) => own !== name));
+  return (
+    <Stack gap="xs" role="group" aria-label="Filters">
+      {filtered.map((name) => (
+        <MultiSelect
+          key={name}
+          label={`only ${name}`}
+          data={[...(model.attributes.find((attribute) => attribute.name === name)?.members ?? [])]}
+          value={[...view.where[name]]}
+          searchable
+          clearable
+          clearButtonProps={{ 'aria-label': `no filter on ${name}` }}
+          onChange={(members) => onChange({ where: members.length === 0 ? without(name) : { ...view.where, [name]: members } }, 'step')}
+        />
+      ))}
+      <Select
+        label="Filter on"
+        placeholder="choose an attribute"
+        data={others}
+        value={null}
+        searchable
+        onChange={(name) => name !== null && onChange({ where: { ...view.where, [name]: [] } }, 'step')}
+      />
+    </Stack>
+  );
+};
+
+/** Unit, range, as-of date, splits and filters. */
+export const Controls = (props: ControlsProps) => {
+  const { view, model, onChange } = props;
+  return (
+    <Stack gap="sm">
+      <Unit {...props} />
+      <Range {...props} />
+      <AsOf {...props} />
+      <MultiSelect
+        label="Split by"
+        placeholder={view.per.length === 0 ? 'nothing' : undefined}
+        data={model.attributes.map(({ name }) => name)}
+        value={[...view.per]}
+        searchable
+        clearable
+        clearButtonProps={{ 'aria-label': 'split by nothing' }}
+        onChange={(per) => onChange({ per }, 'step')}
+      />
+      <Filters {...props} />
+      <Group gap="lg">
+        <Switch label="totals" checked={view.totals} onChange={(event) => onChange({ totals: event.currentTarget.checked }, 'step')} />
+        <Switch
+          label="hide periods without data"
+          checked={view.gaps === 'hide'}
+          onChange={(event) => onChange({ gaps: event.currentTarget.checked ? 'hide' : 'show' }, 'step')}
+        />
+      </Group>
+    </Stack>
+  );
+};

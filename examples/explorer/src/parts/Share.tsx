@@ -1,0 +1,80 @@
+import { Button, CopyButton, Group, Tabs, Text } from '@mantine/core';
+import { useState } from 'react';
+import { call, Failed } from '../engine/client.ts';
+import { commandOf, questionOf, type View } from '../state.ts';
+
+const Copied = ({ text, what }: { readonly text: string; readonly what: string }) => (
+  <>
+    <pre className="code" data-what={what}>
+      {text}
+    </pre>
+    <CopyButton value={text}>
+      {({ copied, copy }) => (
+        <Button size="xs" variant="light" onClick={copy}>
+          {copied ? 'copied' : `copy the ${what}`}
+        </Button>
+      )}
+    </CopyButton>
+  </>
+);
+
+/** The question to take elsewhere: as a command, as JSON, as SQL; and the answer as CSV. */
+export const Share = ({ view, model }: { readonly view: View; readonly model: string }) => {
+  const question = questionOf(view);
+  const json = JSON.stringify(question, null, 2);
+  const [sql, setSql] = useState<{ readonly of: string; readonly text: string }>();
+  const [waits, setWaits] = useState(false);
+  const makeSql = async (): Promise<void> => {
+    setWaits(true);
+    const text = await call('sql', question).catch((error: unknown) =>
+      error instanceof Failed ? `-- ${error.fault.message}` : String(error),
+    );
+    setSql({ of: json, text });
+    setWaits(false);
+  };
+  const download = async (): Promise<void> => {
+    const csv = await call('csv', question);
+    const url = URL.createObjectURL(new Blob([csv], { type: 'text/csv' }));
+    const link = document.createElement('a');
+    link.href = url;
+    link.download = 'answer.csv';
+    link.click();
+    URL.revokeObjectURL(url);
+  };
+  return (
+    <section aria-label="Take it elsewhere">
+      <Tabs defaultValue="command" keepMounted={false}>
+        <Group justify="space-between">
+          <Tabs.List aria-label="The question as">
+            <Tabs.Tab value="command">Command line</Tabs.Tab>
+            <Tabs.Tab value="json">JSON</Tabs.Tab>
+            <Tabs.Tab value="sql">SQL</Tabs.Tab>
+          </Tabs.List>
+          <Button size="xs" variant="light" onClick={() => void download()}>
+            answer as CSV
+          </Button>
+        </Group>
+        <Tabs.Panel value="command" pt="xs">
+          <Copied text={commandOf(view, model)} what="command" />
+        </Tabs.Panel>
+        <Tabs.Panel value="json" pt="xs">
+          <Copied text={json} what="JSON" />
+        </Tabs.Panel>
+        <Tabs.Panel value="sql" pt="xs">
+          {sql?.of === json ? (
+            <Copied text={sql.text} what="SQL" />
+          ) : (
+            <>
+              <Text size="sm" mb="xs">
+                What DuckDB would be asked, over tables named like the sources. It is started in this page the first time.
+              </Text>
+              <Button size="xs" loading={waits} onClick={() => void makeSql()}>
+                write the SQL
+              </Button>
+            </>
+          )}
+        </Tabs.Panel>
+      </Tabs>
+    </section>
+  );
+};

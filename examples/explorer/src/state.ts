@@ -1,0 +1,133 @@
+import type { Question } from 'durchblick';
+import type { ModelFacts } from './engine/protocol.ts';
+
+/** Everything that the page shows, as plain data: what is in the URL. */
+export interface View {
+  readonly show: readonly string[];
+  /** A unit, several windows with commas, or `` for the range as a whole. */
+  readonly by: string;
+  readonly per: readonly string[];
+  readonly range: string;
+  /** `` for the model's own. */
+  readonly asOf: string;
+  readonly where: Readonly<Record<string, readonly string[]>>;
+  readonly totals: boolean;
+  readonly gaps: 'show' | 'hide';
+  /** Row and reading that are explained. */
+  readonly cell: Cell | undefined;
+}
+
+export interface Cell {
+  readonly period: string;
+  readonly members: readonly string[];
+  readonly reading: string;
+}
+
+const PER_YEAR = 'ytd';
+
+/** What the page opens with: the first measure by month, this year, against the year before. */
+export const firstView = (model: ModelFacts): View => {
+  const [measure] = model.measures;
+  return {
+    show: [measure, `${measure} vs year-earlier`, `${measure} vs year-earlier as change`],
+    by: 'month',
+    per: [],
+    range: PER_YEAR,
+    asOf: '',
+    where: {},
+    totals: false,
+    gaps: 'show',
+    cell: undefined,
+  };
+};
+
+/** The question of a view, without the readings that are not there yet. */
+export const questionOf = (view: View): Question => {
+  const windows = view.by.split(',').filter((name) => name !== '');
+  const where = Object.entries(view.where).filter(([, members]) => members.length > 0);
+  return {
+    show: view.show.map((text) => text.trim()).filter((text) => text !== ''),
+    ...(windows.length === 0 ? {} : { by: windows.length === 1 ? windows[0] : windows }),
+    ...(view.per.length > 0 ? { per: [...view.per] } : {}),
+    ...(view.range === '' ? {} : { range: view.range }),
+    ...(view.asOf === '' ? {} : { asOf: view.asOf }),
+    ...(where.length > 0 ? { where: Object.fromEntries(where.map(([name, members]) => [name, [...members]])) } : {}),
+    ...(view.totals ? { totals: true } : {}),
+    ...(view.gaps === 'hide' ? { gaps: 'hide' as const } : {}),
+  };
+};
+
+/** Windows lie at the as-of date and have no range of their own. */
+export const isByWindows = (view: View, model: ModelFacts): boolean => {
+  const [first] = view.by.split(',');
+  return first !== '' && !model.units.includes(first) && model.windows.includes(first);
+};
+
+export const toSearch = (view: View): string => {
+  const search = new URLSearchParams();
+  for (const text of view.show) search.append('show', text);
+  if (view.by !== '') search.set('by', view.by);
+  for (const name of view.per) search.append('per', name);
+  if (view.range !== '') search.set('range', view.range);
+  if (view.asOf !== '') search.set('as-of', view.asOf);
+  for (const [name, members] of Object.entries(view.where)) search.append('where', JSON.stringify([name, ...members]));
+  if (view.totals) search.set('totals', 'yes');
+  if (view.gaps === 'hide') search.set('gaps', 'hide');
+  if (view.cell) search.set('cell', JSON.stringify([view.cell.reading, view.cell.period, ...view.cell.members]));
+  return `?${search}`;
+};
+
+const texts = (json: string | null): string[] | undefined => {
+  try {
+    const list: unknown = JSON.parse(json ?? '');
+    return Array.isArray(list) && list.every((text) => typeof text === 'string') ? list : undefined;
+  } catch {
+    return undefined;
+  }
+};
+
+/** Reads a URL; whatever is no view is left as it is in the first one. */
+export const fromSearch = (text: string, model: ModelFacts): View => {
+  const search = new URLSearchParams(text);
+  const first = firstView(model);
+  if (!search.has('show')) return first;
+  const cell = texts(search.get('cell'));
+  const known = new Set(model.attributes.map(({ name }) => name));
+  return {
+    show: search.getAll('show').slice(0, 12),
+    by: search.get('by') ?? '',
+    per: search.getAll('per').filter((name) => known.has(name)),
+    range: search.get('range') ?? '',
+    asOf: search.get('as-of') ?? '',
+    where: Object.fromEntries(
+      search.getAll('where').flatMap((json) => {
+        const [name, ...members] = texts(json) ?? [];
+        return name !== undefined && known.has(name) ? [[name, members]] : [];
+      }),
+    ),
+    totals: search.get('totals') === 'yes',
+    gaps: search.get('gaps') === 'hide' ? 'hide' : 'show',
+    cell: cell && cell.length >= 2 ? { reading: cell[0], period: cell[1], members: cell.slice(2) } : undefined,
+  };
+};
+
+const quoted = (text: string): string => (/^[A-Za-z0-9_./:,=-]+$/.test(text) ? text : `'${text.replaceAll("'", `'\\''`)}'`);
+const listed = (member: string): string => (/[",]/.test(member) ? `"${member.replaceAll('"', '""')}"` : member);
+
+/** The question as a command line. */
+export const commandOf = (view: View, model: string): string => {
+  const { show, by, per, range, asOf, where, totals, gaps } = questionOf(view);
+  const options: string[] = [];
+  const add = (name: string, value: string | undefined): void => {
+    if (value !== undefined && value !== '') options.push(`--${name} ${quoted(value)}`);
+  };
+  add('by', [by ?? []].flat().join(','));
+  add('per', per?.join(','));
+  add('range', range);
+  add('as-of', asOf);
+  for (const [name, members] of Object.entries((where ?? {}) as Record<string, readonly string[]>))
+    add('where', `${name}=${members.map(listed).join(',')}`);
+  if (totals) options.push('--totals');
+  if (gaps) options.push('--gaps hide');
+  return ['durchblick ask', quoted(model), ...show.map((text) => quoted(String(text))), ...options].join(' ');
+};

@@ -1,0 +1,258 @@
+import { mkdtempSync, readFileSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import type { Page } from 'playwright-core';
+import { afterAll, beforeAll, expect, test } from 'vitest';
+import { memory } from '../../src/engines/memory/index.ts';
+import { loadModel } from '../../src/files/node.ts';
+import { type Book, open, type Question } from '../../src/index.ts';
+import { type Opened, openApplication, serious } from '../setup/browser.ts';
+import { durchblick, ROOT } from '../setup/cli.ts';
+
+let opened: Opened;
+let page: Page;
+let book: Book;
+beforeAll(async () => {
+  opened = await openApplication('examples/explorer');
+  page = opened.page;
+  const { model, files } = await loadModel(join(ROOT, 'demo/model.yaml'));
+  book = await open(model, memory({}, { files }));
+  await page.waitForSelector('#answer tbody tr');
+});
+afterAll(async () => {
+  await opened?.close();
+  await book?.close();
+});
+
+const START: Question = { show: ['revenue', 'revenue vs year-earlier', 'revenue vs year-earlier as change'], by: 'month', range: 'ytd' };
+
+/** The table as a person reads it: arrows of alerts and blanks aside. */
+const shown = (): Promise<string[][]> =>
+  page.$$eval('#answer tbody tr', (rows) =>
+    rows.map((row) =>
+      [...row.children].map((cell) =>
+        (cell.textContent ?? '')
+          .replace(/^[▼▲]\s*/, '')
+          .replace(/^–$/, '')
+          .trim(),
+      ),
+    ),
+  );
+const expected = async (question: Question): Promise<string[][]> =>
+  (await book.ask(question as never)).toTable().rows.map(({ cells }) => [...cells]);
+/** Waits until the page shows what the library answers. */
+const shows = async (question: Question): Promise<void> => {
+  const wanted = await expected(question);
+  await expect.poll(shown, { timeout: 10_000 }).toEqual(wanted);
+};
+const choose = async (label: string, option: string): Promise<void> => {
+  await page.getByRole('combobox', { name: label, exact: true }).click();
+  await page.getByRole('option', { name: option, exact: true }).click();
+};
+const fresh = async (search = ''): Promise<void> => {
+  await page.goto(`${opened.url}${search}`);
+  await page.waitForSelector('#answer tbody tr');
+};
+
+test('it opens on the demo: this year by month against the year before, as the library answers', async () => {
+  await shows(START);
+  expect(await page.textContent('#caption')).toBe('1 Jan – 15 Aug 2026 against 1 Jan – 15 Aug 2025, as of 2026-08-15');
+  expect(await page.locator('.chart svg .mark-rect path').count()).toBeGreaterThan(16);
+  expect(await page.getByRole('list', { name: 'alerts' }).textContent()).toContain('behind budget: West, 2026-08');
+  expect(await serious(page)).toEqual([]);
+});
+
+test('a reading is typed with completion, by the keyboard alone', async () => {
+  const field = page.getByRole('textbox', { name: 'reading 2' }).or(page.getByRole('combobox', { name: 'reading 2' }));
+  await field.focus();
+  await field.fill('orders over rolling-28');
+  await page.keyboard.press('ArrowDown');
+  await page.keyboard.press('Enter');
+  await expect.poll(() => field.inputValue()).toBe('orders over rolling-28-days');
+  await shows({ ...START, show: ['revenue', 'orders over rolling-28-days', 'revenue vs year-earlier as change'] });
+});
+
+test('a mistake is told where it was made, with the nearest name; the last answer stays', async () => {
+  const field = page.getByRole('textbox', { name: 'reading 2' }).or(page.getByRole('combobox', { name: 'reading 2' }));
+  await field.fill('revenue over mdt');
+  await page.keyboard.press('Enter');
+  await expect.poll(() => page.locator('.caret').textContent()).toBe(`revenue over mdt\n${' '.repeat(13)}^`);
+  expect(await page.getByRole('group', { name: 'Readings' }).textContent()).toContain('Did you mean "mtd"?');
+  expect((await shown()).length).toBe(8);
+  await field.fill('revenue over mtd');
+  await page.keyboard.press('Enter');
+  await shows({ ...START, show: ['revenue', 'revenue over mtd', 'revenue vs year-earlier as change'] });
+  expect(await page.locator('.caret').count()).toBe(0);
+});
+
+test('a reading is built from lists', async () => {
+  await page.getByRole('button', { name: 'remove reading 3' }).click();
+  await page.getByRole('button', { name: 'Build a reading…' }).click();
+  await choose('what', 'orders');
+  await choose('by which date', 'shipped');
+  await choose('compared with', 'year-earlier');
+  await page.getByRole('button', { name: 'Add this reading' }).click();
+  await shows({ ...START, show: ['revenue', 'revenue over mtd', 'orders on shipped vs year-earlier as change'] });
+});
+
+test('unit, splits, filters and totals change the numbers, and the way back undoes each', async () => {
+  await fresh();
+  await choose('By', 'quarter');
+  await shows({ ...START, by: 'quarter' });
+  await choose('Split by', 'region');
+  await page.keyboard.press('Escape');
+  await shows({ ...START, by: 'quarter', per: ['region'] });
+  await choose('Filter on', 'channel');
+  await choose('only channel', 'web');
+  await page.keyboard.press('Escape');
+  await shows({ ...START, by: 'quarter', per: ['region'], where: { channel: ['web'] } });
+  await page.getByRole('switch', { name: 'totals' }).click();
+  await shows({ ...START, by: 'quarter', per: ['region'], where: { channel: ['web'] }, totals: true });
+  await page.goBack();
+  await shows({ ...START, by: 'quarter', per: ['region'], where: { channel: ['web'] } });
+  await page.reload();
+  await shows({ ...START, by: 'quarter', per: ['region'], where: { channel: ['web'] } });
+});
+
+test('the range is typed or taken from a window; windows side by side have none', async () => {
+  await fresh();
+  await page
+    .getByRole('combobox', { name: 'Range' })
+    .or(page.getByRole('textbox', { name: 'Range' }))
+    .fill('2026-03/2026-05');
+  await page.keyboard.press('Enter');
+  await shows({ ...START, range: '2026-03/2026-05' });
+  await page.getByRole('button', { name: 'choose the range' }).click();
+  await choose('A window at the as-of date', 'rolling-3-months');
+  await shows({ ...START, range: 'rolling-3-months' });
+  await choose('By', 'windows');
+  await shows({ show: START.show, by: ['mtd', 'qtd', 'ytd'] });
+});
+
+test('the as-of date slides, and every number moves with it', async () => {
+  await fresh();
+  await page.getByRole('slider', { name: 'As-of date' }).focus();
+  for (let k = 0; k < 5; k++) await page.keyboard.press('ArrowLeft');
+  await shows({ ...START, asOf: '2026-08-10' });
+  expect(new URL(page.url()).searchParams.get('as-of')).toBe('2026-08-10');
+  await page.getByLabel('As of', { exact: true }).fill('2025-11-30');
+  await shows({ ...START, asOf: '2025-11-30' });
+  await page.getByRole('button', { name: 'latest' }).click();
+  await shows(START);
+});
+
+test('V1: a click on a number, or on its mark in the chart, says why; the way back closes it', async () => {
+  await fresh('?show=revenue+over+mtd&show=budget+over+mtd&show=budget-attainment&by=month&per=region&range=2026-08');
+  await page.getByRole('button', { name: /why budget-attainment is .* in 2026-08, West/ }).click();
+  const why = page.locator('#why');
+  await why.waitFor();
+  const text = (await why.textContent()) ?? '';
+  expect(text).toContain('Why budget-attainment is 83.9% in 2026-08, region West');
+  expect(text).toContain('10 of 21 working days');
+  expect(text).toContain('77 rows behind it');
+  expect(await page.locator('#why .strip .bar').count()).toBe(2);
+  expect(await serious(page)).toEqual([]);
+  await page.goBack();
+  await expect.poll(() => why.count()).toBe(0);
+  await fresh('?show=revenue&by=month&range=2026-05%2F2026-07');
+  await page.locator('.chart svg .mark-rect.role-mark path').nth(1).click();
+  await why.waitFor();
+  expect(await why.textContent()).toContain('in 2026-06');
+});
+
+test('the question is a command, JSON and SQL to copy; the command gives the same numbers', async () => {
+  await fresh(
+    '?show=revenue&show=revenue+over+ytd&by=quarter&per=region&range=2026&where=%5B%22channel%22%2C%22web%22%5D&as-of=2026-06-30',
+  );
+  const code = (what: string) => page.locator(`.code[data-what="${what}"]`);
+  const command = (await code('command').textContent()) as string;
+  expect(command).toBe(
+    `durchblick ask model.yaml revenue 'revenue over ytd' --by quarter --per region --range 2026 --as-of 2026-06-30 --where channel=web`,
+  );
+  const words = [...command.matchAll(/'([^']*)'|(\S+)/g)].map(([, quoted, plain]) => quoted ?? plain).slice(1);
+  const { stdout } = durchblick(...words.map((word) => (word === 'model.yaml' ? 'demo/model.yaml' : word)), '--format', 'csv');
+  const question: Question = {
+    show: ['revenue', 'revenue over ytd'],
+    by: 'quarter',
+    per: ['region'],
+    range: '2026',
+    asOf: '2026-06-30',
+    where: { channel: ['web'] },
+  };
+  expect(stdout).toBe((await book.ask(question as never)).toCsv());
+  await page.getByRole('tab', { name: 'JSON' }).click();
+  expect(JSON.parse((await code('JSON').textContent()) as string)).toEqual(question);
+  await page.getByRole('tab', { name: 'SQL' }).click();
+  await page.getByRole('button', { name: 'write the SQL' }).click();
+  await code('SQL').waitFor({ timeout: 60_000 });
+  expect(await code('SQL').textContent()).toMatch(/^-- [\s\S]+select[\s\S]+"order_lines"/);
+  const download = page.waitForEvent('download');
+  await page.getByRole('button', { name: 'answer as CSV' }).click();
+  expect(readFileSync(await (await download).path(), 'utf8')).toBe(stdout);
+});
+
+test('own files are dropped, a model is drafted, corrected and opened; names are shown as they are', async () => {
+  await fresh();
+  const folder = mkdtempSync(join(tmpdir(), 'dropped-'));
+  const evil = '<img src=x onerror=alert(1)>';
+  writeFileSync(join(folder, 'sales.csv'), `day,shop,amount\r\n2026-01-05,"${evil}",10\r\n2026-02-07,Kiel,20.5\r\n2026-02-08,Kiel,1\r\n`);
+  await page.setInputFiles('input[type=file]', join(folder, 'sales.csv'));
+  const box = page.getByRole('textbox', { name: 'Model' });
+  await box.waitFor();
+  const drafted = await box.inputValue();
+  await box.fill(drafted.replace('name: My model', 'name: Shops').replace('sum: amount', 'sum: amont'));
+  await page.getByRole('button', { name: 'Open this model' }).click();
+  await expect.poll(() => page.getByRole('alert').textContent()).toContain('Did you mean "amount"?');
+  await box.fill(drafted.replace('name: My model', 'name: Shops'));
+  await page.getByRole('button', { name: 'Open this model' }).click();
+  await expect.poll(() => page.getByRole('heading', { level: 1 }).textContent()).toBe('Shops');
+  await choose('Split by', 'shop');
+  await page.keyboard.press('Escape');
+  await expect
+    .poll(async () => (await shown()).map((row) => row.slice(0, 3)))
+    .toEqual([
+      ['2026-01', evil, '10'],
+      ['2026-01', 'Kiel', ''],
+      ['2026-02', evil, ''],
+      ['2026-02', 'Kiel', '21.5'],
+    ]);
+  expect(await page.locator('img').count()).toBe(0);
+  // A file can be dropped on the page as well.
+  const transfer = await page.evaluateHandle(() => {
+    const data = new DataTransfer();
+    data.items.add(new File(['when,n\n2026-03-01,4\n'], 'visits.csv', { type: 'text/csv' }));
+    return data;
+  });
+  await page.dispatchEvent('body', 'drop', { dataTransfer: transfer });
+  await expect.poll(() => box.inputValue()).toContain('visits.csv');
+  await page.keyboard.press('Escape');
+});
+
+test.each([
+  [400, 'dark'],
+  [1600, 'light'],
+] as const)('at %i pixels nothing is cut off, on %s pages too', async (width, scheme) => {
+  const other = await opened.context.newPage();
+  await other.emulateMedia({ colorScheme: scheme });
+  await other.setViewportSize({ width, height: 900 });
+  await other.goto(
+    `${opened.url}?show=revenue&show=budget&by=month&per=region&range=2026-01%2F2026-08&cell=%5B%22revenue%22%2C%222026-03%22%2C%22North%22%5D`,
+  );
+  await other.waitForSelector('#why');
+  expect(await other.evaluate(() => document.documentElement.scrollWidth - document.documentElement.clientWidth)).toBeLessThanOrEqual(0);
+  expect(await serious(other)).toEqual([]);
+  await other.close();
+});
+
+test.each(['?show=%3Cscript%3E&by=nonsense', '?show=revenue&by=month&range=ytd&where=notjson&cell=%7B%7D', `?show=${'('.repeat(300)}`])(
+  'a URL that is none of ours (%s) is an error on the page or a default, never a broken page',
+  async (search) => {
+    await page.goto(`${opened.url}${search}`);
+    const known = page.getByRole('alert').or(page.locator('.caret')).or(page.locator('#answer tbody tr'));
+    await expect.poll(() => known.count(), { timeout: 10_000 }).toBeGreaterThan(0);
+  },
+);
+
+test('nothing went wrong on the way, and nothing was asked of anyone else', () => {
+  expect(opened.errors).toEqual([]);
+});
