@@ -4,7 +4,7 @@ import type { ExplainedPart } from '../evaluate/explain.ts';
 import { type Explanation, partWords } from '../result/explained.ts';
 import { formatter } from '../result/format.ts';
 import { type EngineOptions, oneOf, withBook } from './book.ts';
-import { bold, deliver, dim, noteLines, terminalTable } from './output.ts';
+import { bold, deliver, dim, noteLines, screenWidth, terminalTable } from './output.ts';
 import { whereOf } from './question.ts';
 
 export interface ExplainOptions extends EngineOptions {
@@ -33,16 +33,19 @@ const membersOf = (texts: readonly string[] = []): Record<string, string> =>
     }),
   );
 
-const SHOWN_COLUMNS = 8;
-
 const rowsTable = ({ rows }: ExplainedPart, indent: string): string => {
   if (!rows || rows.first.length === 0) return '';
-  const more = rows.columns.length - SHOWN_COLUMNS;
-  const header = [...rows.columns.slice(0, SHOWN_COLUMNS), ...(more > 0 ? [`and ${more} more`] : [])];
+  const cells = rows.first.map((row) => rows.columns.map((_, k) => String(row[k] ?? '')));
+  const widths = rows.columns.map((name, k) => Math.max(name.length, ...cells.map((row) => row[k].length)) + 2);
+  // As many columns as fit, with room to say how many more there are.
+  let [shown, taken] = [0, indent.length + 4];
+  while (shown < widths.length && taken + widths[shown] <= screenWidth() - (shown + 1 < widths.length ? 12 : 0)) taken += widths[shown++];
+  const more = rows.columns.length - shown;
+  const header = [...rows.columns.slice(0, shown), ...(more > 0 ? [`and ${more} more`] : [])];
   const table = terminalTable({
     header,
-    right: header.map((_, k) => rows.first.every((row) => typeof (row[k] ?? 0) === 'number')),
-    rows: rows.first.map((row) => ({ cells: header.map((_, k) => (k < SHOWN_COLUMNS ? String(row[k] ?? '') : '')) })),
+    right: header.map((_, k) => k < shown && rows.first.every((row) => typeof (row[k] ?? 0) === 'number')),
+    rows: cells.map((row) => ({ cells: header.map((_, k) => (k < shown ? row[k] : '')) })),
   });
   const rest = rows.count - rows.first.length;
   return `${table.replace(/^(?=.)/gm, `${indent}    `)}${rest > 0 ? `${indent}    and ${rest.toLocaleString('en')} more\n` : ''}`;

@@ -15,8 +15,8 @@ export const dim = paint(2);
 export const red = paint(31);
 export const green = paint(32);
 
-/** Columns of the terminal; 100 where there is none. */
-export const screenWidth = (): number => process.stdout.columns ?? 100;
+/** Columns of the terminal; what COLUMNS says, or 100, where there is none. */
+export const screenWidth = (): number => process.stdout.columns ?? (Number(process.env.COLUMNS) || 100);
 
 const BARE = {
   top: '',
@@ -50,7 +50,18 @@ export interface PlainTable {
 /** Control characters in names must not reach the terminal. */
 const clean = (text: string): string => text.replace(/[\u0000-\u001f\u007f-\u009f]/g, '·');
 
-/** A table for terminals: a header, a rule, aligned columns, nothing else. */
+/** Puts words below each other, so that no line is longer than it must be. */
+const wrapped = (text: string, width: number): string[] => {
+  const lines: string[] = [];
+  for (const word of text.split(' ')) {
+    const last = lines[lines.length - 1];
+    if (last !== undefined && last.length + 1 + word.length <= width) lines[lines.length - 1] = `${last} ${word}`;
+    else lines.push(word);
+  }
+  return lines;
+};
+
+/** A table for terminals: a header, aligned columns, nothing else. */
 export const terminalTable = ({ header, right, rows }: PlainTable): string => {
   const table = new Table({
     chars: BARE,
@@ -60,7 +71,7 @@ export const terminalTable = ({ header, right, rows }: PlainTable): string => {
   // A column with marks leaves room for one behind every cell, so that digits stay aligned.
   const marked = header.map((_, k) => rows.some(({ marks }) => marks?.[k] !== undefined));
   const room = (k: number): string => (marked[k] ? '  ' : '');
-  table.push(header.map((text, k) => `${bold(clean(text))}${room(k)}`));
+  for (const line of headerLines(header, rows)) table.push(line.map((text, k) => `${bold(clean(text))}${room(k)}`));
   for (const { cells, marks, strong } of rows) {
     const cell = (text: string): string => (strong ? bold(clean(text)) : clean(text));
     table.push(cells.map((text, k) => `${cell(text)}${marks?.[k] === undefined ? room(k) : ` ${marks[k]}`}`));
@@ -72,10 +83,37 @@ export const terminalTable = ({ header, right, rows }: PlainTable): string => {
     .join('\n')}\n`;
 };
 
+const GAP = 2;
+
+/** A header in as many lines as it takes for the table to fit the screen; its last lines stand on the numbers. */
+const headerLines = (header: readonly string[], rows: PlainTable['rows']): string[][] => {
+  const widths = header.map(
+    (_, k) =>
+      Math.max(0, ...rows.map(({ cells }) => (cells[k] ?? '').length)) + (rows.some(({ marks }) => marks?.[k] !== undefined) ? 2 : 0),
+  );
+  const total = (list: readonly number[]): number => list.reduce((sum, width) => sum + width + GAP, -GAP);
+  if (total(header.map((text, k) => Math.max(text.length, widths[k]))) <= screenWidth()) return [[...header]];
+  // As wide as the numbers below, and a little wider where there is room.
+  const spare = Math.max(0, Math.floor((screenWidth() - total(widths)) / header.length));
+  const lines = header.map((text, k) => wrapped(text, Math.max(widths[k], Math.min(text.length, Math.max(8, widths[k] + spare)))));
+  const height = Math.max(...lines.map((list) => list.length));
+  return Array.from({ length: height }, (_, line) => lines.map((list) => list[line - (height - list.length)] ?? ''));
+};
+
+const EIGHTHS = ['', '▏', '▎', '▍', '▌', '▋', '▊', '▉'];
+
+/** A bar of so many characters for the greatest value; to the eighth of a character. */
+const bar = (value: number, most: number, width: number): string => {
+  const eighths = Math.round((value / most) * width * 8);
+  return '█'.repeat(Math.floor(eighths / 8)) + EIGHTHS[eighths % 8];
+};
+
+const [LEAST_BAR, LONGEST_BAR] = [8, 20];
+
 export const resultTable = (result: Result): string => {
-  const { header, kinds, rows } = result.toTable();
+  const { header, kinds, rows } = result.toTable('header');
   if (rows.length === 0) return `${header.join('  ')}\n(no rows)\n`;
-  return terminalTable({
+  const plain: PlainTable = {
     header,
     right: kinds.map((kind) => kind === 'reading'),
     rows: rows.map(({ kind, cells, marks }) => ({
@@ -83,7 +121,30 @@ export const resultTable = (result: Result): string => {
       marks: marks.map((mark) => mark && colourOf(mark)(arrow(mark))),
       strong: kind === 'total',
     })),
-  });
+  };
+  return withBars(plain, result, kinds.indexOf('reading'));
+};
+
+/** On a terminal with room the first reading gets bars beside its numbers. */
+const withBars = (table: PlainTable, result: Result, column: number): string => {
+  const text = terminalTable(table);
+  const lines = text.trimEnd().split('\n');
+  const width = Math.max(...lines.map((line) => line.replace(/\u001b\[\d+m/g, '').length));
+  const values = result.rows.map((row) => row[column]);
+  const numbers = values.filter((value): value is number => typeof value === 'number');
+  const room = Math.min(LONGEST_BAR, screenWidth() - width - GAP);
+  const fits = process.stdout.isTTY === true && room >= LEAST_BAR;
+  if (!fits || column < 0 || numbers.length < 3 || numbers.some((value) => value < 0) || result.totals.length > 0) return text;
+  const most = Math.max(...numbers);
+  if (most <= 0) return text;
+  const head = lines.length - result.rows.length;
+  return `${lines
+    .map((line, k) => {
+      const value = values[k - head];
+      const shown = line.replace(/\u001b\[\d+m/g, '').length;
+      return k < head || typeof value !== 'number' ? line : `${line}${' '.repeat(width - shown + GAP)}${dim(bar(value, most, room))}`;
+    })
+    .join('\n')}\n`;
 };
 
 /** Which way a value breaks its bound; the shape says it without the colour. */

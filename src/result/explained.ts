@@ -34,7 +34,7 @@ export const partWords = (part: ExplainedPart, locale: string): string[] => {
     : 'no day';
   const lines = [
     `${part.aggregate}, from ${part.fact}`,
-    `${part.horizon === 'plan' ? 'planned' : 'by'} ${part.role}: ${when}${part.window ? `, the window ${part.window.name} = ${part.window.is}` : ''}${part.comparison ? `, compared by ${part.comparison.name}` : ''}`,
+    `by ${part.role}${part.horizon === 'plan' ? ', a plan' : ''}: ${when}${part.window ? `, the window ${part.window.name} = ${part.window.is}` : ''}${part.comparison ? `, compared by ${part.comparison.name}` : ''}`,
   ];
   if (part.spread) {
     const { spread, period, covered, whole } = part.spread;

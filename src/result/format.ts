@@ -60,6 +60,19 @@ export const formatter = (format: Format, locale: string): ((value: number | nul
   return (value) => (value === null ? '' : writer.format(value));
 };
 
+/** Writes a value without its currency or percent sign, for columns whose header says the unit. */
+export const bareFormatter = (format: Format, locale: string): ((value: number | null) => string) => {
+  const writer = new Intl.NumberFormat(locale, format as Intl.NumberFormatOptions);
+  const said = new Set(['currency', 'percentSign', 'unit', 'literal']);
+  return (value) =>
+    value === null
+      ? ''
+      : writer
+          .formatToParts(value)
+          .map(({ type, value: part }) => (said.has(type) ? '' : part))
+          .join('');
+};
+
 /** Full precision, `.` decimal, never an exponent; blank is an empty text. */
 export const plainNumber = (value: number | null): string => {
   if (value === null) return '';

@@ -9,7 +9,7 @@ import { alertOf, brokenLimit, limitText } from '../plan/alerts.ts';
 import { leavesOf } from '../plan/bind.ts';
 import type { Asked } from '../plan/question.ts';
 import { captionOf } from './caption.ts';
-import { type Format, formatOf, formatter, plainNumber, unitOfFormat } from './format.ts';
+import { bareFormatter, type Format, formatOf, formatter, plainNumber, unitOfFormat } from './format.ts';
 import { csvLine, markdownTable } from './text.ts';
 
 export interface Period {
@@ -82,7 +82,8 @@ export interface Result<Row = ResultRow> extends ResultJson, Iterable<Row> {
   readonly locale: string;
   /** Alerts that cells set off, by row of `rows` and column. */
   readonly marks: readonly (readonly (Mark | undefined)[])[];
-  readonly toTable: () => TextTable;
+  /** Formatted texts; with `header` the unit of a column stands once in its header instead of in every cell. */
+  readonly toTable: (units?: 'cells' | 'header') => TextTable;
   /** RFC 4180; numbers plain and in full precision, blank = empty field. */
   readonly toCsv: () => string;
   /** One JSON object a row and line. */
@@ -202,23 +203,30 @@ export const resultOf = (answer: Answer, asked: Asked, model: Model, asOf: Day, 
   };
   const header = columns.map(({ label }) => label);
   const table = (write: (value: Cell, column: number) => string) => inOrder().map((row) => cells(row).map(write));
-  const writers: (((value: number | null) => string) | undefined)[] = [];
-  const formatted = (value: Cell, column: number): string => {
-    if (typeof value === 'string') return value;
-    const { format } = columns[column];
-    if (!format) return plainNumber(value);
-    writers[column] ??= formatter(format, model.locale);
-    return writers[column](value);
+  const writerOf = (make: typeof formatter): ((value: Cell, column: number) => string) => {
+    const writers: (((value: number | null) => string) | undefined)[] = [];
+    return (value, column) => {
+      if (typeof value === 'string') return value;
+      const { format } = columns[column];
+      if (!format) return plainNumber(value);
+      writers[column] ??= make(format, model.locale);
+      return writers[column](value);
+    };
   };
+  const formatted = writerOf(formatter);
   return {
     ...json,
     locale: model.locale,
     marks: marks.size === 0 ? new Array(answer.rows.length).fill(NO_MARKS) : answer.rows.map((row) => marks.get(row) ?? NO_MARKS),
     toJson: () => json,
-    toTable: () => ({
-      header: columns.map(({ label }) => label),
+    toTable: (units = 'cells') => ({
+      header: columns.map(({ label, unit }) => (units === 'header' && unit ? `${label} (${unit})` : label)),
       kinds: columns.map(({ kind }) => kind),
-      rows: inOrder().map((row) => ({ kind: row.kind, cells: cells(row).map(formatted), marks: marks.get(row) ?? [] })),
+      rows: inOrder().map((row) => ({
+        kind: row.kind,
+        cells: cells(row).map(units === 'header' ? writerOf(bareFormatter) : formatted),
+        marks: marks.get(row) ?? [],
+      })),
     }),
     toCsv: () =>
       [columns.map(({ name }) => name), ...table((value) => (typeof value === 'string' ? value : plainNumber(value)))]
