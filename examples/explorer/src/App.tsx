@@ -1,6 +1,6 @@
 import { Alert, Badge, Button, Group, List, Loader, Text, Title, useComputedColorScheme, useMantineColorScheme } from '@mantine/core';
 import type { FiredAlert } from 'durchblick';
-import { useCallback, useEffect, useRef, useState } from 'react';
+import { useCallback, useDeferredValue, useEffect, useMemo, useRef, useState } from 'react';
 import { call, Failed } from './engine/client.ts';
 import type { Answered, Fault, ModelFacts } from './engine/protocol.ts';
 import { Answer } from './parts/Answer.tsx';
@@ -48,7 +48,9 @@ export const App = () => {
   const scheme = useComputedColorScheme('light');
   const { setColorScheme } = useMantineColorScheme();
 
+  const lastAsked = useRef('');
   const start = useCallback((found: ModelFacts, search: string | undefined) => {
+    lastAsked.current = '';
     setModel(found);
     setView(search === undefined ? firstView(found) : fromSearch(search, found));
     setResult(undefined);
@@ -75,6 +77,7 @@ export const App = () => {
 
   const answer = useLatest(
     useCallback(async (question: ReturnType<typeof questionOf>) => {
+      lastAsked.current = JSON.stringify(question);
       try {
         setResult(await call('ask', question));
         setFault(undefined);
@@ -86,7 +89,8 @@ export const App = () => {
   const question = view && questionOf(view);
   const asked = JSON.stringify(question);
   useEffect(() => {
-    if (asked !== undefined && JSON.parse(asked).show.length > 0) answer(JSON.parse(asked));
+    // What a change has asked already is not asked again; what the way back or a new model brings is.
+    if (asked !== undefined && asked !== lastAsked.current && JSON.parse(asked).show.length > 0) answer(JSON.parse(asked));
   }, [asked, answer]);
 
   const explain = useLatest(
@@ -122,15 +126,31 @@ export const App = () => {
     call('alerts', asOf === '' ? undefined : asOf).then(setAlerts, () => setAlerts([]));
   }, [asOf, model]);
 
-  const change = (more: Partial<View>, how: 'step' | 'slide' = 'step'): void => {
-    if (!view) return;
-    const next = { ...view, ...more };
-    // Other members or readings have other cells.
-    const cell = more.per || more.show || more.by !== undefined ? undefined : next.cell;
-    const settled = { ...next, cell };
-    setView(settled);
-    history[how === 'step' ? 'pushState' : 'replaceState'](null, '', toSearch(settled));
-  };
+  const latest = useRef(view);
+  latest.current = view;
+  /** One function for good, so that parts that do not change need not be drawn again. */
+  const change = useCallback(
+    (more: Partial<View>, how: 'step' | 'slide' = 'step'): void => {
+      if (!latest.current) return;
+      const next = { ...latest.current, ...more };
+      // Other members or readings have other cells.
+      const cell = more.per || more.show || more.by !== undefined ? undefined : next.cell;
+      const settled = { ...next, cell };
+      latest.current = settled;
+      // The worker counts while the page draws what was changed.
+      const wanted = questionOf(settled);
+      if (wanted.show.length > 0) answer(wanted);
+      setView(settled);
+      history[how === 'step' ? 'pushState' : 'replaceState'](null, '', toSearch(settled));
+    },
+    [answer],
+  );
+  const showReadings = useCallback((show: readonly string[]) => change({ show }), [change]);
+  const chooseCell = useCallback((cell: Cell) => change({ cell }), [change]);
+  /** The picture and what is below follow the table. */
+  const drawn = useDeferredValue(result);
+  const shared = useDeferredValue(view);
+  const readings = useMemo(() => view?.show ?? [], [view?.show]);
 
   if (!model || !view) {
     return (
@@ -172,7 +192,7 @@ export const App = () => {
           <Title order={2} size="h5" mb={4}>
             Readings
           </Title>
-          <Readings show={view.show} model={model} fault={fault} onChange={(show) => change({ show })} />
+          <Readings show={readings} model={model} fault={fault} onChange={showReadings} />
           <Title order={2} size="h5" mt="md" mb={4}>
             Question
           </Title>
@@ -209,9 +229,9 @@ export const App = () => {
               {result.rows.length === 0 ? (
                 <Text>There are no rows for this question.</Text>
               ) : (
-                <Chart result={result} theme={scheme} onCell={(cell) => change({ cell })} />
+                <Chart result={drawn ?? result} theme={scheme} onCell={chooseCell} />
               )}
-              <Answer result={result} cell={view.cell} onCell={(cell) => change({ cell })} />
+              <Answer result={result} cell={view.cell} onCell={chooseCell} />
               {result.notes.length > 0 ? (
                 <section id="notes" aria-label="Notes">
                   <List size="sm">
@@ -224,7 +244,7 @@ export const App = () => {
               {explained && view.cell ? (
                 <Why explained={explained} locale={model.locale} onClose={() => change({ cell: undefined })} />
               ) : null}
-              <Share view={view} model={__MODEL__} />
+              <Share view={shared ?? view} model={__MODEL__} />
             </>
           ) : fault ? null : (
             <Loader aria-label="answering" />

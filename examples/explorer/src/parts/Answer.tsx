@@ -1,4 +1,4 @@
-import { Table } from '@mantine/core';
+import { memo } from 'react';
 import type { Answered } from '../engine/protocol.ts';
 import type { Cell } from '../state.ts';
 
@@ -14,30 +14,30 @@ const isSame = (a: Cell | undefined, b: Cell): boolean =>
   a !== undefined && a.period === b.period && a.reading === b.reading && JSON.stringify(a.members) === JSON.stringify(b.members);
 
 /** The answer as a table; every number leads to why it is what it is. */
-export const Answer = ({ result, cell, onCell }: AnswerProps) => {
+export const Answer = memo(({ result, cell, onCell }: AnswerProps) => {
   const { columns, table } = result;
   const attributes = columns.filter(({ kind }) => kind === 'attribute').length;
   return (
     // Keyboards scroll what they can reach.
     <section className="scroll" aria-label="Answer as a table" tabIndex={0}>
-      <Table id="answer" stickyHeader striped="even" withRowBorders={false} verticalSpacing={4} captionSide="top">
-        <Table.Thead>
-          <Table.Tr>
+      <table id="answer">
+        <thead>
+          <tr>
             {columns.map(({ name, label, kind, unit }) => (
-              <Table.Th key={name} ta={kind === 'reading' ? 'right' : 'left'} scope="col">
+              <th key={name} className={kind} scope="col">
                 {label}
                 {kind === 'reading' && unit ? <span className="unit"> {unit}</span> : null}
-              </Table.Th>
+              </th>
             ))}
-          </Table.Tr>
-        </Table.Thead>
-        <Table.Tbody>
+          </tr>
+        </thead>
+        <tbody>
           {table.rows.map(({ kind, cells, marks }) => {
             const members = cells.slice(1, 1 + attributes);
             return (
-              <Table.Tr key={`${kind} ${cells.slice(0, 1 + attributes).join('\u0000')}`} className={kind}>
+              <tr key={`${kind} ${cells.slice(0, 1 + attributes).join('\u0000')}`} className={kind}>
                 {columns.map((column, k) => {
-                  if (column.kind !== 'reading') return <Table.Td key={column.name}>{cells[k]}</Table.Td>;
+                  if (column.kind !== 'reading') return <td key={column.name}>{cells[k]}</td>;
                   const own: Cell = { reading: column.expression ?? column.name, period: cells[0], members };
                   const mark = marks[k];
                   const text = (
@@ -51,7 +51,7 @@ export const Answer = ({ result, cell, onCell }: AnswerProps) => {
                     </>
                   );
                   return (
-                    <Table.Td key={column.name} ta="right">
+                    <td key={column.name} className="reading-cell">
                       {kind === 'cell' ? (
                         <button
                           type="button"
@@ -65,14 +65,14 @@ export const Answer = ({ result, cell, onCell }: AnswerProps) => {
                       ) : (
                         text
                       )}
-                    </Table.Td>
+                    </td>
                   );
                 })}
-              </Table.Tr>
+              </tr>
             );
           })}
-        </Table.Tbody>
-      </Table>
+        </tbody>
+      </table>
     </section>
   );
-};
+});

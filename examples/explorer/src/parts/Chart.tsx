@@ -1,6 +1,6 @@
 import { useElementSize } from '@mantine/hooks';
 import { type ChartSpec, chartSpec, type ThemeName } from 'durchblick/chart';
-import { useEffect, useRef } from 'react';
+import { memo, useEffect, useRef } from 'react';
 import { parse, View } from 'vega';
 import { compile } from 'vega-lite';
 import type { Answered } from '../engine/protocol.ts';
@@ -43,7 +43,7 @@ const tooltipIn =
   };
 
 /** The answer as a picture; a mark leads to its cell. */
-export const Chart = ({ result, theme, onCell }: ChartProps) => {
+export const Chart = memo(({ result, theme, onCell }: ChartProps) => {
   const { ref, width } = useElementSize();
   const holder = useRef<HTMLDivElement>(null);
   const tooltip = useRef<HTMLDivElement>(null);
@@ -95,6 +95,6 @@ export const Chart = ({ result, theme, onCell }: ChartProps) => {
       <div ref={tooltip} className="tooltip" hidden />
     </div>
   );
-};
+});
 
 const attributesOf = ({ columns }: Answered): number => columns.filter(({ kind }) => kind === 'attribute').length;

@@ -1,6 +1,6 @@
 import { Button, Group, MultiSelect, Popover, Select, Slider, Stack, Switch, Text, TextInput } from '@mantine/core';
 import { DatePicker } from '@mantine/dates';
-import { useState } from 'react';
+import { memo, useState } from 'react';
 import type { ModelFacts } from '../engine/protocol.ts';
 import { isByWindows, type View } from '../state.ts';
 
@@ -15,9 +15,15 @@ export interface ControlsProps {
   readonly onChange: (change: Partial<View>, how: 'step' | 'slide') => void;
 }
 
+/** Renders a part again only when what it shows has changed: a slide must not wait for lists that stay as they are. */
+const unchanged =
+  (...keys: readonly (keyof View)[]) =>
+  (a: ControlsProps, b: ControlsProps): boolean =>
+    a.model === b.model && a.onChange === b.onChange && keys.every((key) => a.view[key] === b.view[key]);
+
 const WHOLE = 'the range as a whole';
 
-const Unit = ({ view, model, onChange }: ControlsProps) => {
+const Unit = memo(({ view, model, onChange }: ControlsProps) => {
   const windows = isByWindows(view, model);
   return (
     <>
@@ -47,78 +53,88 @@ const Unit = ({ view, model, onChange }: ControlsProps) => {
       ) : null}
     </>
   );
-};
+}, unchanged('by'));
 
-const Range = ({ view, model, onChange }: ControlsProps) => {
-  const [opened, setOpened] = useState(false);
-  const [days, setDays] = useState<[string | null, string | null]>([null, null]);
-  const [typed, setTyped] = useState(view.range);
-  const [shown, setShown] = useState(view.range);
-  if (shown !== view.range) {
-    setShown(view.range);
-    setTyped(view.range);
-  }
-  if (isByWindows(view, model)) return null;
-  const settle = (range: string): void => {
-    if (range !== view.range) onChange({ range }, 'step');
-  };
-  return (
-    <Group gap={6} align="flex-end" wrap="nowrap">
-      <TextInput
-        label="Range"
-        className="grow"
-        value={typed}
-        list="ranges"
-        onChange={(event) => setTyped(event.currentTarget.value)}
-        onBlur={() => settle(typed.trim())}
-        onKeyDown={(event) => event.key === 'Enter' && settle(typed.trim())}
-      />
-      <datalist id="ranges">
-        {[...model.ownWindows, ...model.windows.filter((name) => !model.ownWindows.includes(name)), model.last.slice(0, 4)].map((name) => (
-          <option key={name} value={name} />
-        ))}
-      </datalist>
-      <Popover opened={opened} onChange={setOpened} position="bottom-end" withArrow shadow="md" trapFocus>
-        <Popover.Target>
-          <Button variant="default" px="xs" aria-label="choose the range from a list or a calendar" onClick={() => setOpened((is) => !is)}>
-            ▾
-          </Button>
-        </Popover.Target>
-        <Popover.Dropdown>
-          <Stack gap="xs">
-            <Select
-              label="A window at the as-of date"
-              data={[...model.windows]}
-              value={null}
-              searchable
-              comboboxProps={{ withinPortal: false }}
-              onChange={(name) => {
-                if (name !== null) settle(name);
-                setOpened(false);
-              }}
-            />
-            <Text size="sm">or days</Text>
-            <DatePicker
-              type="range"
-              value={days}
-              defaultDate={model.asOf}
-              minDate={model.first}
-              onChange={(next) => {
-                const [from, to] = next;
-                setDays([from, to]);
-                if (from && to) {
-                  settle(`${from}/${to}`);
+const Range = memo(
+  ({ view, model, onChange }: ControlsProps) => {
+    const [opened, setOpened] = useState(false);
+    const [days, setDays] = useState<[string | null, string | null]>([null, null]);
+    const [typed, setTyped] = useState(view.range);
+    const [shown, setShown] = useState(view.range);
+    if (shown !== view.range) {
+      setShown(view.range);
+      setTyped(view.range);
+    }
+    if (isByWindows(view, model)) return null;
+    const settle = (range: string): void => {
+      if (range !== view.range) onChange({ range }, 'step');
+    };
+    return (
+      <Group gap={6} align="flex-end" wrap="nowrap">
+        <TextInput
+          label="Range"
+          className="grow"
+          value={typed}
+          list="ranges"
+          onChange={(event) => setTyped(event.currentTarget.value)}
+          onBlur={() => settle(typed.trim())}
+          onKeyDown={(event) => event.key === 'Enter' && settle(typed.trim())}
+        />
+        <datalist id="ranges">
+          {[...model.ownWindows, ...model.windows.filter((name) => !model.ownWindows.includes(name)), model.last.slice(0, 4)].map(
+            (name) => (
+              <option key={name} value={name} />
+            ),
+          )}
+        </datalist>
+        <Popover opened={opened} onChange={setOpened} position="bottom-end" withArrow shadow="md" trapFocus>
+          <Popover.Target>
+            <Button
+              variant="default"
+              px="xs"
+              aria-label="choose the range from a list or a calendar"
+              onClick={() => setOpened((is) => !is)}
+            >
+              ▾
+            </Button>
+          </Popover.Target>
+          <Popover.Dropdown>
+            <Stack gap="xs">
+              <Select
+                label="A window at the as-of date"
+                data={[...model.windows]}
+                value={null}
+                searchable
+                comboboxProps={{ withinPortal: false }}
+                onChange={(name) => {
+                  if (name !== null) settle(name);
                   setOpened(false);
-                  setDays([null, null]);
-                }
-              }}
-            />
-          </Stack>
-        </Popover.Dropdown>
-      </Popover>
-    </Group>
-  );
-};
+                }}
+              />
+              <Text size="sm">or days</Text>
+              <DatePicker
+                type="range"
+                value={days}
+                defaultDate={model.asOf}
+                minDate={model.first}
+                onChange={(next) => {
+                  const [from, to] = next;
+                  setDays([from, to]);
+                  if (from && to) {
+                    settle(`${from}/${to}`);
+                    setOpened(false);
+                    setDays([null, null]);
+                  }
+                }}
+              />
+            </Stack>
+          </Popover.Dropdown>
+        </Popover>
+      </Group>
+    );
+  },
+  unchanged('by', 'range'),
+);
 
 const AsOf = ({ view, model, onChange }: ControlsProps) => {
   const [first, last] = [dayOf(model.first), Math.max(dayOf(model.last), dayOf(model.asOf))];
@@ -150,7 +166,7 @@ const AsOf = ({ view, model, onChange }: ControlsProps) => {
   );
 };
 
-const Filters = ({ view, model, onChange }: ControlsProps) => {
+const Filters = memo(({ view, model, onChange }: ControlsProps) => {
   const filtered = Object.keys(view.where);
   const others = model.attributes.filter(({ name }) => !filtered.includes(name)).map(({ name }) => name);
   const without = (name: string) => Object.fromEntries(Object.entries(view.where).filter(([own]) => own !== name));
@@ -178,26 +194,33 @@ const Filters = ({ view, model, onChange }: ControlsProps) => {
       />
     </Stack>
   );
-};
+}, unchanged('where'));
+
+const Split = memo(
+  ({ view, model, onChange }: ControlsProps) => (
+    <MultiSelect
+      label="Split by"
+      placeholder={view.per.length === 0 ? 'nothing' : undefined}
+      data={model.attributes.map(({ name }) => name)}
+      value={[...view.per]}
+      searchable
+      clearable
+      clearButtonProps={{ 'aria-label': 'split by nothing' }}
+      onChange={(per) => onChange({ per }, 'step')}
+    />
+  ),
+  unchanged('per'),
+);
 
 /** Unit, range, as-of date, splits and filters. */
 export const Controls = (props: ControlsProps) => {
-  const { view, model, onChange } = props;
+  const { view, onChange } = props;
   return (
     <Stack gap="sm">
       <Unit {...props} />
       <Range {...props} />
       <AsOf {...props} />
-      <MultiSelect
-        label="Split by"
-        placeholder={view.per.length === 0 ? 'nothing' : undefined}
-        data={model.attributes.map(({ name }) => name)}
-        value={[...view.per]}
-        searchable
-        clearable
-        clearButtonProps={{ 'aria-label': 'split by nothing' }}
-        onChange={(per) => onChange({ per }, 'step')}
-      />
+      <Split {...props} />
       <Filters {...props} />
       <Group gap="lg">
         <Switch label="totals" checked={view.totals} onChange={(event) => onChange({ totals: event.currentTarget.checked }, 'step')} />

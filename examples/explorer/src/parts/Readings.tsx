@@ -1,5 +1,5 @@
 import { ActionIcon, Button, Combobox, Group, Popover, Select, Stack, Text, TextInput, useCombobox } from '@mantine/core';
-import { useState } from 'react';
+import { memo, useState } from 'react';
 import { completions } from '../complete.ts';
 import type { Fault, ModelFacts } from '../engine/protocol.ts';
 
@@ -204,7 +204,7 @@ export interface ReadingsProps {
 }
 
 /** The readings of the question: a field each, with completion and errors in place. */
-export const Readings = ({ show, model, fault, onChange }: ReadingsProps) => {
+export const Readings = memo(({ show, model, fault, onChange }: ReadingsProps) => {
   const at = fault?.text === undefined ? -1 : show.findIndex((text) => text.trim() === fault.text);
   return (
     <Stack gap="xs" role="group" aria-label="Readings">
@@ -228,4 +228,4 @@ export const Readings = ({ show, model, fault, onChange }: ReadingsProps) => {
       </Group>
     </Stack>
   );
-};
+});

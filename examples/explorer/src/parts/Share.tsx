@@ -1,5 +1,5 @@
 import { Button, CopyButton, Group, Tabs, Text } from '@mantine/core';
-import { useState } from 'react';
+import { memo, useState } from 'react';
 import { call, Failed } from '../engine/client.ts';
 import { commandOf, questionOf, type View } from '../state.ts';
 
@@ -19,7 +19,7 @@ const Copied = ({ text, what }: { readonly text: string; readonly what: string }
 );
 
 /** The question to take elsewhere: as a command, as JSON, as SQL; and the answer as CSV. */
-export const Share = ({ view, model }: { readonly view: View; readonly model: string }) => {
+export const Share = memo(({ view, model }: { readonly view: View; readonly model: string }) => {
   const question = questionOf(view);
   const json = JSON.stringify(question, null, 2);
   const [sql, setSql] = useState<{ readonly of: string; readonly text: string }>();
@@ -77,4 +77,4 @@ export const Share = ({ view, model }: { readonly view: View; readonly model: st
       </Tabs>
     </section>
   );
-};
+});
