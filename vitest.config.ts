@@ -1,7 +1,7 @@
 import { defineConfig } from 'vitest/config';
 
 /** Suites whose rules hold on every engine, run once on each. */
-const RULES = ['tests/measures/**/*.test.ts', 'tests/windows/windows.test.ts', 'tests/calendar/model.test.ts'];
+const RULES = ['tests/measures/**/*.test.ts', 'tests/check/**/*.test.ts', 'tests/windows/windows.test.ts', 'tests/calendar/model.test.ts'];
 const ENGINES = ['memory', 'duckdb', 'postgres'] as const;
 
 export default defineConfig({

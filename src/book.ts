@@ -1,6 +1,9 @@
 import type { Calendar } from './calendar/calendar.ts';
-import { zoneDays } from './calendar/dates.ts';
-import { type Day, isoOf, LAST_DAY } from './calendar/day.ts';
+import { dateReader, zoneDays } from './calendar/dates.ts';
+import { type Day, isoOf, LAST_DAY, NO_DAY } from './calendar/day.ts';
+import { dataFindings } from './check/data.ts';
+import type { Finding } from './check/finding.ts';
+import { nameFindings } from './check/names.ts';
 import type { Engine } from './engines/engine.ts';
 import { DurchblickError, suggest } from './errors.ts';
 import { answer } from './evaluate/answer.ts';
@@ -10,7 +13,7 @@ import type { Evaluation, Scope } from './evaluate/scope.ts';
 import { evaluateView, factFilters } from './evaluate/view.ts';
 import type { ArrowTable } from './files/arrow.ts';
 import { type AttributeRef, attributeOf, NONE, UNKNOWN } from './model/attributes.ts';
-import type { Fact, Model } from './model/model.ts';
+import type { Fact, Model, Role } from './model/model.ts';
 import type { Names } from './model/names.ts';
 import type { Question, WhereInput } from './model/schema.ts';
 import { alertOf, brokenLimit, type Limit } from './plan/alerts.ts';
@@ -140,6 +143,8 @@ export interface Book<N extends Names = Names> {
   readonly windows: (options?: WindowsOptions) => Promise<readonly LaidSpan[]>;
   /** Evaluates every alert of the model in the period of an as-of date, the model's own when left out; answers those that fire. */
   readonly alerts: (asOf?: string) => Promise<readonly FiredAlert[]>;
+  /** What in model and data somebody should look at: orphans, far dates, gaps, doubled amounts, names that nothing uses. */
+  readonly check: () => Promise<readonly Finding[]>;
   /** Members of an attribute in their order (R1), as questions name it. */
   readonly members: (attribute: string) => Promise<readonly string[]>;
   /** First and last day with data in a role, of whole periods for coarse facts (W11). */
@@ -389,6 +394,21 @@ export const open = async <N extends Names>(
     });
   const latestAsOf = (text?: string): Promise<Day> => states.run((state) => asOfIn(state, text ?? model.asOf));
 
+  const bookWindows: Book<N>['windows'] = async ({ at, only, by, over } = {}) => {
+    const { windows, comparisons } = spansOf(model, only);
+    const against = {
+      by: by === undefined ? undefined : unitNamed(model, by),
+      over: over === undefined ? undefined : windowNamed(model, over),
+    };
+    const laid = (at ?? [undefined]).map((text) =>
+      within(text, baseYears(model), (day, calendar, bounds) => {
+        const history = actualHistory(model, bounds);
+        return [...windowsAt(windows, calendar, day, history), ...comparisonsAt(comparisons, against, model, calendar, day, history)];
+      }),
+    );
+    return (await Promise.all(laid)).flat();
+  };
+
   // Tables of periods and holidays are read and laid out now: what is wrong with them is told before any answer.
   try {
     await latestAsOf();
@@ -415,20 +435,7 @@ export const open = async <N extends Names>(
     },
     range: (text, asOfText) =>
       within(asOfText, yearsIn(text), (asOf, calendar, bounds) => rangeOf(text, model, calendar, asOf, actualHistory(model, bounds))),
-    windows: async ({ at, only, by, over } = {}) => {
-      const { windows, comparisons } = spansOf(model, only);
-      const against = {
-        by: by === undefined ? undefined : unitNamed(model, by),
-        over: over === undefined ? undefined : windowNamed(model, over),
-      };
-      const laid = (at ?? [undefined]).map((text) =>
-        within(text, baseYears(model), (day, calendar, bounds) => {
-          const history = actualHistory(model, bounds);
-          return [...windowsAt(windows, calendar, day, history), ...comparisonsAt(comparisons, against, model, calendar, day, history)];
-        }),
-      );
-      return (await Promise.all(laid)).flat();
-    },
+    windows: bookWindows,
     alerts: async (text) => {
       const asOf = isoOf(await latestAsOf(text));
       const fired: FiredAlert[] = [];
@@ -456,6 +463,52 @@ export const open = async <N extends Names>(
           hint: suggest(fact, model.facts.keys(), 'facts'),
         });
       return within(undefined, [], (_, __, bounds) => bounds(known, role));
+    },
+    check: async () => {
+      const unusable: Finding[] = [];
+      for (const comparison of model.comparisons.values()) {
+        if (model.input.comparisons?.[comparison.name] === undefined) continue;
+        const laid = await Promise.all(model.units.map((by) => bookWindows({ only: [comparison.name], by })));
+        const problems = laid.flat().map(({ problem }) => problem);
+        if (problems.length > 0 && problems.every((problem) => problem !== undefined))
+          unusable.push({
+            code: 'comparison-unusable',
+            severity: 'warning',
+            message: `comparison "${comparison.name}" works on no axis: ${problems[0]}`,
+            count: 1,
+            examples: [],
+            wayOut: 'Shift by a unit that the axis has, or that holds whole periods of it (C4).',
+            place: model.locate(['comparisons', comparison.name]),
+          });
+      }
+      const data = await states.run(async (state) => {
+        const asOf = await asOfIn(state, model.asOf);
+        const calendar = await calendarOver(await anchorDays(state, asOf), 1);
+        return dataFindings({
+          model,
+          store: state.store,
+          bounds: async (fact) => {
+            const found = await state.bounds(undefined);
+            return new Map([...fact.roles.keys()].map((role) => [role, found(fact, role)]));
+          },
+          periodOf: (fact, day) => {
+            const unit = calendar.unit(fact.grain);
+            const index = calendar.indexOf(unit, day);
+            const label = calendar.label(fact.grain, day);
+            return index < 0 || label === undefined ? undefined : { index, label };
+          },
+          reader: (fact, role) => {
+            const { format, blankDates } = fact.roles.get(role) as Role;
+            const read = dateReader({ timeZone: model.timeZone, format, blankDates, grain: fact.grain === 'day' ? 'day' : 'coarse' });
+            return (value) => {
+              const day = read(value);
+              return day === NO_DAY ? undefined : day;
+            };
+          },
+        });
+      });
+      const rank = { warning: 0, hint: 1 };
+      return [...data, ...unusable, ...nameFindings(model)].sort((a, b) => rank[a.severity] - rank[b.severity]);
     },
     members: (name) => states.run((state) => state.store.members(attributeOf(model, name))),
     dataNotes: store.notes,

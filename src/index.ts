@@ -7,6 +7,7 @@ export { calendarPicture } from './calendar/picture.ts';
 export type { PeriodRow } from './calendar/systems.ts';
 export type { CalendarColumn, CalendarTable, CalendarTableOptions } from './calendar/table.ts';
 export { calendarSql, calendarTable } from './calendar/table.ts';
+export type { Finding } from './check/finding.ts';
 export type { Engine } from './engines/engine.ts';
 export { DurchblickError, describe } from './errors.ts';
 export type { ExplainedPart } from './evaluate/explain.ts';

@@ -1,13 +1,15 @@
 import type { Book, FiredAlert } from '../book.ts';
-import { DurchblickError, describe } from '../errors.ts';
+import { type Finding, verb } from '../check/finding.ts';
+import { DurchblickError, describe, type Place } from '../errors.ts';
 import { limitText } from '../plan/alerts.ts';
 import { formatter } from '../result/format.ts';
-import { type EngineOptions, openBook } from './book.ts';
-import { arrow, exitCodeOf, red, toStderr } from './output.ts';
+import { type EngineOptions, oneOf, openBook } from './book.ts';
+import { arrow, dim, exitCodeOf, red, toStderr, yellow } from './output.ts';
 
 export interface CheckOptions extends EngineOptions {
   readonly alerts?: boolean;
   readonly asOf?: string;
+  readonly format?: string;
 }
 
 const ALERT_FIRED = 3;
@@ -20,28 +22,64 @@ const alertLine = ({ label, reading, period, members, value, limit, format }: Fi
   return `${mark} ${label}${who ? ` in ${who}` : ''}: ${reading} is ${write(value)} in ${period}, ${limitText(limit).replace(String(limit.value), write(limit.value))}\n`;
 };
 
-const checkAlerts = async (book: Book, asOf: string | undefined): Promise<number> => {
-  const fired = await book.alerts(asOf);
-  for (const alert of fired) process.stdout.write(alertLine(alert, book.model.locale));
-  if (fired.length === 0) process.stdout.write(`no alert fires (${book.model.alerts.size} watched)\n`);
-  return fired.length === 0 ? 0 : ALERT_FIRED;
+const sayAlerts = (fired: readonly FiredAlert[], { model }: Book): void => {
+  for (const alert of fired) process.stdout.write(alertLine(alert, model.locale));
+  if (fired.length === 0) process.stdout.write(`no alert fires (${model.alerts.size} watched)\n`);
+};
+
+/** A finding in words: what, how many, for example, and what would be right. */
+const written = ({ severity, message, examples, wayOut, place }: Finding): string => {
+  const at = place?.file === undefined ? '' : `${place.file}${place.line === undefined ? '' : `:${place.line}`}: `;
+  const for_ = examples.length === 0 ? '' : `, for example ${examples.join('; ')}`;
+  return `${severity === 'warning' ? yellow(`${severity}:`) : dim(`${severity}:`)} ${at}${message}${for_}\n  ${wayOut}\n`;
+};
+
+interface Fault {
+  readonly severity: 'error';
+  readonly code: string;
+  readonly message: string;
+  readonly wayOut?: string;
+  readonly place?: Place;
+}
+
+const faultOf = ({ code, message, hint, place }: DurchblickError): Fault => ({
+  severity: 'error',
+  code,
+  message,
+  ...(hint ? { wayOut: hint } : {}),
+  ...(place ? { place } : {}),
+});
+
+const json = (path: string, findings: readonly (Finding | Fault)[], alerts?: readonly FiredAlert[]): string => {
+  const count = (severity: string): number => findings.filter((found) => found.severity === severity).length;
+  const counts = { error: count('error'), warning: count('warning'), hint: count('hint') };
+  return `${JSON.stringify({ model: path, counts, findings, ...(alerts ? { alerts } : {}) }, null, 2)}\n`;
 };
 
 /** Checks a model and its data; lists every fault, not only the first. With `alerts` evaluates those too. */
 export const check = async (path: string, options: CheckOptions = {}): Promise<number> => {
+  const format = oneOf(options.format ?? 'text', ['text', 'json'], '--format');
   let book: Book | undefined;
   try {
     book = await openBook(path, options);
-    const { facts, measures, formulas, windows, comparisons } = book.model;
-    for (const { message } of book.dataNotes) toStderr(`warning: ${message}\n`);
-    const built = [...windows.values()].filter(({ builtIn }) => builtIn).length;
-    process.stdout.write(
-      `${path}: ${facts.size} facts, ${measures.size} measures, ${formulas.size} formulas, ${windows.size - built} windows (and ${built} built in), ${comparisons.size} comparisons: all names known, all dates are dates.\n`,
-    );
-    return options.alerts ? await checkAlerts(book, options.asOf) : 0;
+    const findings = await book.check();
+    const alerts = options.alerts ? await book.alerts(options.asOf) : undefined;
+    if (format === 'json') process.stdout.write(json(path, findings, alerts));
+    else {
+      const { facts, measures, formulas, windows, comparisons } = book.model;
+      const built = [...windows.values()].filter(({ builtIn }) => builtIn).length;
+      for (const finding of findings) process.stdout.write(written(finding));
+      const count = (severity: Finding['severity']): number => findings.filter((found) => found.severity === severity).length;
+      process.stdout.write(
+        `${path}: ${facts.size} facts, ${measures.size} measures, ${formulas.size} formulas, ${windows.size - built} windows (and ${built} built in), ${comparisons.size} comparisons: all names known, all dates are dates; ${count('warning')} ${verb(count('warning'), 'warning', 'warnings')}, ${count('hint')} ${verb(count('hint'), 'hint', 'hints')}.\n`,
+      );
+      if (alerts) sayAlerts(alerts, book);
+    }
+    return alerts && alerts.length > 0 ? ALERT_FIRED : 0;
   } catch (error) {
     if (!(error instanceof DurchblickError)) throw error;
-    for (const fault of error.all) toStderr(`${red('error:', process.stderr)} ${describe(fault)}\n`);
+    if (format === 'json') process.stdout.write(json(path, error.all.map(faultOf)));
+    else for (const fault of error.all) toStderr(`${red('error:', process.stderr)} ${describe(fault)}\n`);
     return exitCodeOf(error);
   } finally {
     await book?.close();

@@ -14,6 +14,7 @@ export const bold = paint(1);
 export const dim = paint(2);
 export const red = paint(31);
 export const green = paint(32);
+export const yellow = paint(33);
 
 /** Columns of the terminal; what COLUMNS says, or 100, where there is none. */
 export const screenWidth = (): number => process.stdout.columns ?? (Number(process.env.COLUMNS) || 100);

@@ -42,6 +42,8 @@ export interface Store extends CalendarTables {
    * once. Its `close` ends that view.
    */
   readonly begin?: (signal?: Cancellation) => Promise<Store>;
+  /** Roles of a fact whose column is text where it could be a date. */
+  readonly textDates?: (fact: Fact) => readonly string[];
   /** Rows that a database has answered with so far; undefined where rows are in memory. */
   readonly fetched?: () => number;
   readonly close: () => Promise<void>;

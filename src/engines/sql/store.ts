@@ -164,6 +164,13 @@ export const openSqlStore = async (model: Model, given: Database, options: OpenO
     return {
       engine: dialect.name,
       fetched,
+      textDates: (fact) => {
+        const { relation } = opened(fact);
+        const isText = (name: string) => relation.columns.find((column) => column.name === name)?.kind === 'text';
+        return relation.texts || fact.grain !== 'day'
+          ? []
+          : [...fact.roles.values()].filter(({ column }) => isText(column)).map(({ name }) => name);
+      },
       notes: [...facts.values()].flatMap(({ notes }) => notes),
       rows: async (name, columns) => {
         const relation = await relationOf(name);

@@ -1,0 +1,151 @@
+import { mkdtempSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { expect, test } from 'vitest';
+import { defineModel, type Finding, isoOf, type ModelInput, open, toDay } from '../../src/index.ts';
+import { DEMO, durchblick } from '../setup/cli.ts';
+import { ENGINE, engineOver } from '../setup/engine.ts';
+import type { Tables } from '../setup/tables.ts';
+
+const input: ModelInput = {
+  calendar: { yearSystems: { retail: { pattern: '4-4-5', ends: 'saturday nearest june 30', label: 'R{year}' } } },
+  sources: { lines: {}, shops: {}, budget: {}, visits: {}, spare: {} },
+  dimensions: {
+    shop: { source: 'shops', key: 'id', attributes: { shop: 'name', town: 'town' } },
+    spare: { source: 'spare', key: 'id', attributes: { colour: 'colour' } },
+  },
+  facts: {
+    lines: {
+      source: 'lines',
+      enters: 'ordered',
+      dates: { ordered: 'ordered', shipped: 'shipped' },
+      columns: { net: 'amount - discount', gross: 'amount * 2' },
+      links: { shop: 'shop_id' },
+      measures: { revenue: { sum: 'net', role: 'ordered' } },
+    },
+    visits: { source: 'visits', dates: { day: 'day' }, measures: { visits: { count: 'rows' } } },
+    budget: {
+      source: 'budget',
+      grain: 'month',
+      horizon: 'plan',
+      dates: { planned: 'month' },
+      links: { 'shop.town': 'town' },
+      measures: { budget: { sum: 'amount' } },
+    },
+  },
+  windows: { 'this-month': 'start(month)/anchor', own: 'P9D/anchor' },
+  comparisons: { 'week-earlier': { shift: '-P7D' } },
+};
+const day = (k: number): string => isoOf(toDay('2026-01-01') + k);
+const line = (k: number, more: Record<string, unknown> = {}) => ({
+  ordered: day(k),
+  shipped: day(k + 2),
+  shop_id: 1 + (k % 2),
+  amount: 10,
+  discount: 1,
+  ...more,
+});
+/** A line a day for 120 days, with one fault of each kind. */
+const clean: Tables = {
+  shops: [
+    { id: 1, name: 'Harbour', town: 'Kiel' },
+    { id: 2, name: 'Market', town: 'Ulm' },
+  ],
+  spare: [{ id: 1, colour: 'red' }],
+  lines: Array.from({ length: 120 }, (_, k) => line(k)),
+  visits: Array.from({ length: 120 }, (_, k) => ({ day: day(k) })),
+  budget: ['2026-01', '2026-02', '2026-03', '2026-04'].flatMap((month) => ['Kiel', 'Ulm'].map((town) => ({ month, town, amount: 100 }))),
+};
+const broken: Tables = {
+  ...clean,
+  lines: [
+    ...clean.lines.filter(({ ordered }) => String(ordered) < '2026-02-10' || String(ordered) > '2026-03-05'),
+    line(3, { shop_id: 77 }),
+    line(3, { shop_id: 78 }),
+    line(4, { shop_id: null }),
+    line(5, { shipped: '2025-12-20' }),
+    line(6, { shipped: null }),
+    line(7, { ordered: '1970-01-01', shipped: '1970-01-03' }),
+  ],
+  visits: clean.visits.slice(0, 60),
+  budget: [
+    ...clean.budget.filter(({ month, town }) => month !== '2026-02' || town !== 'Ulm'),
+    { month: '2026-03', town: 'Kiel', amount: 5 },
+  ],
+};
+
+const findings = async (tables: Tables, own = input): Promise<readonly Finding[]> => {
+  const book = await open(defineModel(own), engineOver(tables));
+  try {
+    return await book.check();
+  } finally {
+    await book.close();
+  }
+};
+const brief = (found: readonly Finding[]) =>
+  Object.fromEntries(found.map(({ code, severity, count, examples }) => [code, [severity, count, examples.join('; ')]]));
+
+test('what is wrong with the data is found, counted and shown, with a way out', async () => {
+  const found = await findings(broken);
+  expect(brief(found)).toEqual({
+    orphans: ['warning', 2, '77; 78'],
+    'blank-links': ['hint', 1, ''],
+    'blank-dates': ['hint', 1, ''],
+    'far-dates': ['warning', 1, expect.stringMatching(/^19(69|70)-[\d-]+ \(1 row\)$/)],
+    'reversed-dates': ['warning', 1, '2025-12-20'],
+    'long-gaps': ['warning', 1, '2026-02-10 to 2026-03-05 (24 days)'],
+    'stops-early': ['warning', 60, ''],
+    'duplicate-rows': ['warning', 1, '2026-03, Kiel (2 rows)'],
+    'missing-periods': ['warning', 1, '2026-02, Ulm'],
+    'unused-name': ['hint', 1, ''],
+    'window-built-in': ['hint', 1, 'start(month)/anchor'],
+  });
+  for (const { message, wayOut } of found) expect([message.length > 10, wayOut.length > 10]).toEqual([true, true]);
+  // What may make numbers wrong comes first.
+  const order = found.map(({ severity }) => severity);
+  expect(order).toEqual([...order].sort((a, b) => (a === b ? 0 : a === 'warning' ? -1 : 1)));
+});
+
+test('where nothing is wrong only names are left to say', async () => {
+  const found = await findings(clean);
+  expect(new Set(found.map(({ code }) => code))).toEqual(new Set(['unused-name', 'window-built-in']));
+  expect(found.filter(({ code }) => code === 'unused-name').map(({ message }) => message)).toEqual([
+    'dimension "spare" is used by nothing',
+    'column "gross" is used by nothing',
+  ]);
+});
+
+test('C4: a comparison that works on no axis', async () => {
+  const found = await findings(clean, {
+    ...input,
+    comparisons: { ...input.comparisons, odd: { shift: '-1 season' } },
+    calendar: { periods: { season: { rows: { Dawn: { starts: '2026-01-10', ends: '2026-01-20' } } } } },
+  });
+  const odd = found.filter(({ code }) => code === 'comparison-unusable');
+  expect(odd.length).toBeLessThanOrEqual(1);
+  for (const { message } of odd) expect(message).toContain('"odd"');
+});
+
+test.runIf(ENGINE === 'postgres')('a database that keeps dates as text is told so', async () => {
+  const texts = { ...clean, visits: clean.visits.map(({ day: at }) => ({ day: `${at}T10:00` })) };
+  expect((await findings(texts)).filter(({ code }) => code === 'text-dates')).toMatchObject([
+    { message: 'visits: day holds its dates as text', severity: 'hint' },
+  ]);
+});
+
+test('durchblick check prints them with their places, and as JSON for machines; errors are listed whole', () => {
+  const { code, stdout } = durchblick('check', DEMO);
+  expect(code).toBe(0);
+  expect(stdout).toMatch(
+    /warning: demo\/model\.yaml:\d+: order-lines: 3 rows have a product_id that product does not have, for example 99\n {2}Add them to products/,
+  );
+  const json = JSON.parse(durchblick('check', DEMO, '--format', 'json').stdout);
+  expect(json.counts).toEqual({ error: 0, warning: 1, hint: 2 });
+  const path = join(mkdtempSync(join(tmpdir(), 'check-')), 'model.yaml');
+  writeFileSync(path, 'durchblick: 1\nfacts: { f: { source: s, dates: { on: d }, mesures: {} } }\nwindows: { w: "P1X/anchor" }\n');
+  const failed = durchblick('check', path, '--format', 'json');
+  expect(failed.code).toBe(2);
+  const { counts, findings: faults } = JSON.parse(failed.stdout);
+  expect(counts.error).toBe(faults.length);
+  expect(faults[0]).toMatchObject({ severity: 'error', place: { line: expect.any(Number) } });
+});

@@ -1,0 +1,111 @@
+import { mkdtempSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { expect, test } from 'vitest';
+import { draftModel } from '../../src/draft/index.ts';
+import { memory } from '../../src/engines/memory/index.ts';
+import { parseModel } from '../../src/files/yaml.ts';
+import { open, type Question } from '../../src/index.ts';
+import { durchblick, ROOT } from '../setup/cli.ts';
+
+const bytes = (text: string): Uint8Array => new TextEncoder().encode(text);
+const files = (texts: Readonly<Record<string, string>>) => Object.entries(texts).map(([file, text]) => ({ file, bytes: bytes(text) }));
+/** Drafts, opens what was drafted, and answers. */
+const answers = async (texts: Readonly<Record<string, string>>, question: Question) => {
+  const { yaml, guesses } = await draftModel(files(texts));
+  const book = await open(parseModel(yaml, 'model.yaml'), memory({}, { files: async (path) => bytes(texts[path]) }));
+  const { rows } = await book.ask(question as never);
+  await book.close();
+  return { rows, yaml, guesses: guesses.join('\n') };
+};
+
+test('the demo: orders, links, promises, a monthly budget in revisions, a level, seasons', async () => {
+  const names = readdirSync(`${ROOT}demo/data`).filter((name) => name.endsWith('.csv'));
+  const texts = Object.fromEntries(names.map((name) => [name, readFileSync(`${ROOT}demo/data/${name}`, 'utf8')]));
+  const question: Question = {
+    show: ['revenue', 'budget', 'orders'],
+    by: 'month',
+    per: ['region'],
+    range: '2026-06/2026-07',
+    asOf: '2026-08-15',
+  };
+  const { rows, yaml, guesses } = await answers(texts, question);
+  const { stdout } = durchblick(
+    'ask',
+    'demo/model.yaml',
+    'revenue',
+    'budget',
+    'orders',
+    '--by',
+    'month',
+    '--per',
+    'region',
+    '--range',
+    '2026-06/2026-07',
+    '--format',
+    'json',
+  );
+  const byMember = (list: readonly (readonly unknown[])[]) => [...list].map((row) => row.join(' ')).sort();
+  expect(byMember(rows)).toEqual(byMember(JSON.parse(stdout).rows));
+  expect(yaml).toContain('ship-region: { dimension: region, column: ship_region_id }');
+  expect(yaml).toContain('version-key: [ month, region_id, family ]');
+  expect(yaml).toContain('across-time: last');
+  expect(yaml).toContain('season: { table: seasons, start: starts_on, end: ends_on, label: name }');
+  expect(guesses).toContain('promised is a promise or plan');
+  expect(guesses).toContain('3% of its keys are not in products.csv');
+});
+
+test.each([
+  ['dd.MM.yyyy', ['05.01.2026', '17.02.2026', '31.12.2026'], 'format: dd.MM.yyyy'],
+  ['MM/dd/yyyy', ['01/05/2026', '02/17/2026', '12/31/2026'], 'format: MM/dd/yyyy'],
+  ['eight digits', ['20260105', '20260217', '20261231'], 'sold: sold_on'],
+  [
+    'ISO with offsets',
+    ['2026-01-05T10:00:00Z', '2026-02-17T23:30:00+02:00', '2026-12-31T12:00:00Z'],
+    'decides on which day a timestamp lies',
+  ],
+  ['a placeholder', ['2026-01-05', '2026-02-17', '9999-12-31'], 'blank-dates: [ 9999-12-31 ]'],
+])('dates written as %s', async (_, dates, expected) => {
+  const text = `sold_on,shop,amount\n${dates.map((date, k) => `${date},Kiel,${k + 1}`).join('\n')}\n`;
+  const { rows, yaml } = await answers({ 'sales.csv': text }, { show: ['amount'], by: 'month', range: '2026', asOf: '2026-12-31' });
+  expect(yaml).toContain(expected);
+  expect(rows.slice(0, 2).map((row) => row[1])).toEqual([1, 2]);
+});
+
+test('a date that can be read both ways is said to be a guess', async () => {
+  const { guesses } = await draftModel(files({ 'sales.csv': 'day,amount\n01/02/2026,1\n03/04/2026,2\n' }));
+  expect(guesses.join()).toContain('the other way round');
+});
+
+test('names of any shape become names that readings can use, and rows keep their meaning', async () => {
+  const { yaml } = await answers(
+    { 'Über Sales 2026.csv': 'Order Date;x,Größe,vs,Amount ($)\n2026-01-05,klein,a,10\n2026-01-06,"gr,oß",b,2.5\n'.replace(';x', '') },
+    { show: ['amount'], by: 'month' },
+  );
+  expect(yaml).toMatch(/amount: \{ sum: Amount \(\$\) \}/);
+});
+
+test.each([
+  [{}, 'there is no file'],
+  [{ 'a.csv': 'x,y\n1,2\n' }, 'no file has a column of dates'],
+  [{ 'a.txt': 'x' }, 'cannot be read'],
+  [{ 'a.csv': '' }, 'is empty'],
+])('%o is an error that says why', async (texts, message) => {
+  await expect(draftModel(files(texts as Record<string, string>))).rejects.toThrow(message);
+});
+
+test('durchblick init writes a commented file, asks nothing in a pipe, overwrites nothing', () => {
+  const folder = mkdtempSync(join(tmpdir(), 'init-'));
+  writeFileSync(join(folder, 'visits.csv'), 'day,shop,n\n2026-01-05,Kiel,4\n2026-02-06,Ulm,5\n');
+  const model = join(folder, 'model.yaml');
+  const first = durchblick('init', join(folder, 'visits.csv'), '-o', model);
+  expect(first).toMatchObject({ code: 0, stderr: expect.stringContaining('durchblick check') });
+  expect(readFileSync(model, 'utf8')).toMatch(/^# A first model/);
+  expect(durchblick('check', model).code).toBe(0);
+  expect(durchblick('ask', model, 'n', '--by', 'month', '--format', 'csv').stdout).toBe('period,n\r\n2026-01,4\r\n2026-02,5\r\n');
+  expect(durchblick('init', join(folder, 'visits.csv'), '-o', model)).toMatchObject({
+    code: 2,
+    stderr: expect.stringContaining('nothing is overwritten'),
+  });
+  expect(durchblick('init', join(folder, 'none.csv'))).toMatchObject({ code: 2, stderr: expect.stringContaining('there is no such file') });
+});
