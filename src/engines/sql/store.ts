@@ -167,7 +167,8 @@ export const openSqlStore = async (model: Model, given: Database, options: OpenO
       textDates: (fact) => {
         const { relation } = opened(fact);
         const isText = (name: string) => relation.columns.find((column) => column.name === name)?.kind === 'text';
-        return relation.texts || fact.grain !== 'day'
+        const ofDatabase = database.state === 'live' || ['table', 'query'].includes(sourceNamed(model, fact.source).kind);
+        return !ofDatabase || fact.grain !== 'day'
           ? []
           : [...fact.roles.values()].filter(({ column }) => isText(column)).map(({ name }) => name);
       },
