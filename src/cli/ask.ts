@@ -12,14 +12,15 @@ export interface AskOptions extends QuestionOptions, EngineOptions {
   readonly quiet?: boolean;
   readonly time?: boolean;
   readonly verify?: boolean;
+  readonly spreadsheet?: boolean;
 }
 
 export const FORMATS = ['table', 'csv', 'json', 'ndjson', 'markdown', 'arrow', 'parquet'] as const;
 
-const written = async (result: Result, format: string): Promise<string | Uint8Array> => {
+const written = async (result: Result, format: string, spreadsheet: boolean): Promise<string | Uint8Array> => {
   switch (format) {
     case 'csv':
-      return result.toCsv();
+      return result.toCsv(spreadsheet ? 'spreadsheet' : 'data');
     case 'json':
       return `${JSON.stringify(result.toJson(), null, 2)}\n`;
     case 'ndjson':
@@ -36,10 +37,14 @@ const written = async (result: Result, format: string): Promise<string | Uint8Ar
 };
 
 /** The table, with caption and notes beside it on stderr. */
-export const showResult = async (result: Result, format: string, output: string | undefined, quiet: boolean): Promise<void> => {
+export const showResult = async (
+  result: Result,
+  format: string,
+  { output, quiet = false, spreadsheet = false }: Pick<AskOptions, 'output' | 'quiet' | 'spreadsheet'>,
+): Promise<void> => {
   if (!quiet && format === 'table' && output === undefined && result.caption)
     toStderr(`${dim(`${result.caption}, as of ${result.asOf}`, process.stderr)}\n`);
-  await deliver(await written(result, format), output);
+  await deliver(await written(result, format, spreadsheet), output);
   if (!quiet && result.notes.length > 0) toStderr(noteLines(result.notes));
 };
 
@@ -94,7 +99,7 @@ export const ask = async (path: string, readings: readonly string[], options: As
       charts.push(() => deliver(content, file));
     }
     bar.done();
-    await showResult(result, format, options.output, options.quiet ?? false);
+    await showResult(result, format, options);
     for (const write of charts) await write();
     if (options.time) toStderr(timeLine(book, opened - start, answered - opened));
     return verification ? sayVerified(verification, options.quiet ?? false) : 0;

@@ -58,6 +58,7 @@ withEngine(
   .option('--format <format>', 'table, csv, json, ndjson, markdown, arrow or parquet', 'table')
   .option('--output <file>', 'write the answer to a file instead of stdout')
   .option('--chart <file>', 'draw the answer: .svg, .png, .html or .vl.json (repeatable)', collect)
+  .option('--spreadsheet', 'in CSV, put an apostrophe before texts that a spreadsheet would run as formulas')
   .option('--quiet', 'no caption and no notes')
   .option('--time', 'say where the time went, and what was scanned, cached and transferred')
   .option('--verify', 'compute the answer a second time, row by row; exit code 4 when a cell differs')

@@ -90,6 +90,9 @@ interface Job {
   readonly task: LeafTask | undefined;
 }
 
+/** More cells than anybody reads; more would take the memory of everything else. */
+const MOST_CELLS = 20_000_000;
+
 /** Above this many cells a cube is cut only where a window begins or ends. */
 const DAILY_CELLS = 4_000_000;
 
@@ -216,6 +219,10 @@ export const evaluateView = async (readings: readonly Bound[], scope: Scope, eva
   const tuples = tuplesOf(scope, jobs, loaded);
   const width = tuples.length;
   const size = rows * width;
+  if (size * readings.length > MOST_CELLS)
+    throw new DurchblickError('too-many-cells', `the answer would have ${(size * readings.length).toLocaleString('en')} cells`, {
+      hint: `${MOST_CELLS.toLocaleString('en')} is the most. Ask for a shorter range, a coarser unit, or fewer attributes.`,
+    });
   const columns = new Map<string, Column>();
   const seen = new Uint8Array(size);
   for (const [key, job] of jobs) {

@@ -10,7 +10,7 @@ import { leavesOf } from '../plan/bind.ts';
 import type { Asked } from '../plan/question.ts';
 import { captionOf } from './caption.ts';
 import { bareFormatter, type Format, formatOf, formatter, plainNumber, unitOfFormat } from './format.ts';
-import { csvLine, markdownTable } from './text.ts';
+import { csvLine, defused, markdownTable } from './text.ts';
 
 export interface Period {
   readonly label: string;
@@ -84,8 +84,11 @@ export interface Result<Row = ResultRow> extends ResultJson, Iterable<Row> {
   readonly marks: readonly (readonly (Mark | undefined)[])[];
   /** Formatted texts; with `header` the unit of a column stands once in its header instead of in every cell. */
   readonly toTable: (units?: 'cells' | 'header') => TextTable;
-  /** RFC 4180; numbers plain and in full precision, blank = empty field. */
-  readonly toCsv: () => string;
+  /**
+   * RFC 4180; numbers plain and in full precision, blank = empty field. For `spreadsheet`, texts that it would run as
+   * formulas get an apostrophe in front; for `data`, the default, every text is what it is.
+   */
+  readonly toCsv: (reader?: 'data' | 'spreadsheet') => string;
   /** One JSON object a row and line. */
   readonly toNdjson: () => string;
   /** A GitHub-flavoured Markdown table. */
@@ -228,10 +231,12 @@ export const resultOf = (answer: Answer, asked: Asked, model: Model, asOf: Day, 
         marks: marks.get(row) ?? [],
       })),
     }),
-    toCsv: () =>
-      [columns.map(({ name }) => name), ...table((value) => (typeof value === 'string' ? value : plainNumber(value)))]
+    toCsv: (reader = 'data') => {
+      const write = (text: string): string => (reader === 'spreadsheet' ? defused(text) : text);
+      return [columns.map(({ name }) => write(name)), ...table((value) => (typeof value === 'string' ? write(value) : plainNumber(value)))]
         .map(csvLine)
-        .join(''),
+        .join('');
+    },
     toNdjson: () =>
       inOrder()
         .map((row) => `${JSON.stringify(Object.fromEntries(cells(row).map((value, k) => [columns[k].name, value])))}\n`)

@@ -1,6 +1,12 @@
-/** A field of CSV (RFC 4180): quoted where it has to be. What a spreadsheet would run as a formula is kept as it is. */
+/** A field of CSV (RFC 4180): quoted where it has to be. What a spreadsheet would run as a formula is kept as it is; see `defused`. */
 export const csvField = (text: string): string =>
   /[",\r\n]/.test(text) || text !== text.trim() ? `"${text.replaceAll('"', '""')}"` : text;
+
+/** Texts that a spreadsheet would run as formulas, or take for something else than texts. */
+const RUNS = /^[=+\-@\t\r]/;
+
+/** The same text with an apostrophe before it, which spreadsheets take as "this is text" and do not run. */
+export const defused = (text: string): string => (RUNS.test(text) ? `'${text}` : text);
 
 export const csvLine = (fields: readonly string[]): string => `${fields.map(csvField).join(',')}\r\n`;
 
