@@ -1,13 +1,10 @@
 import type { Calendar } from './calendar/calendar.ts';
 import { dateReader, zoneDays } from './calendar/dates.ts';
 import { type Day, isoOf, LAST_DAY, NO_DAY } from './calendar/day.ts';
-import { dataFindings } from './check/data.ts';
 import type { Finding } from './check/finding.ts';
-import { nameFindings } from './check/names.ts';
 import type { Engine } from './engines/engine.ts';
 import { DurchblickError, suggest } from './errors.ts';
 import { answer } from './evaluate/answer.ts';
-import { explainParts, formulaText } from './evaluate/explain.ts';
 import { type Notes, notes } from './evaluate/notes.ts';
 import type { Evaluation, Scope } from './evaluate/scope.ts';
 import { evaluateView, factFilters } from './evaluate/view.ts';
@@ -25,13 +22,12 @@ import { baseYears, calendarsOf, dataDays, fixedRange, periodBounds, segmentsOf,
 import { type Asked, type AskedFilter, askedOf, filtersOf, unitNamed } from './plan/question.ts';
 import type { Bounds, Cancellation, DataNote, Filter } from './plan/request.ts';
 import type { CheckedQuestion, QuestionOf, RowOf, WhereOf } from './plan/typed.ts';
-import { actualHistory, comparisonsAt, type LaidSpan, reachOf, spansOf, windowsAt } from './plan/windows.ts';
+import type { LaidSpan } from './plan/windows.ts';
 import type { Explanation } from './result/explained.ts';
 import { type Format, formatter } from './result/format.ts';
 import { type Result as PlainResult, type ResultRow, resultOf } from './result/result.ts';
 import { type State, stateOf, statesOf } from './states.ts';
-import { type Difference, differencesOf } from './verify/differences.ts';
-import { plainStore } from './verify/store.ts';
+import type { Difference } from './verify/differences.ts';
 
 export interface OpenBookOptions<N extends Names = Names> {
   /** Filters fixed for good: rows outside are not seen by any question, total, note or bound (V3). */
@@ -286,6 +282,7 @@ export const open = async <N extends Names>(
     );
 
   const explainIn = async (state: State, request: ExplainRequest, asking: AskOptions): Promise<Explanation> => {
+    const { explainParts, formulaText } = await import('./evaluate/explain.ts');
     const { reading, at, members = {}, where, asOf: asOfText, knownBy, rows: show = 5 } = request;
     const isWindow = model.windows.has(at) && request.by === undefined;
     const unitOfPeriod = async (): Promise<string | undefined> => {
@@ -366,6 +363,8 @@ export const open = async <N extends Names>(
     orAborted(
       states.run(async (state) => {
         const result = await askIn(state, question, asking);
+        // What few ask for is loaded when it is asked for.
+        const [{ plainStore }, { differencesOf }] = await Promise.all([import('./verify/store.ts'), import('./verify/differences.ts')]);
         const plain = await plainStore(model, state.store, opening);
         const again = await askIn(stateOf(model, plain.store, plain.cubes), question, asking);
         return { result, ...differencesOf(result, again) };
@@ -395,6 +394,7 @@ export const open = async <N extends Names>(
   const latestAsOf = (text?: string): Promise<Day> => states.run((state) => asOfIn(state, text ?? model.asOf));
 
   const bookWindows: Book<N>['windows'] = async ({ at, only, by, over } = {}) => {
+    const { actualHistory, comparisonsAt, spansOf, windowsAt } = await import('./plan/windows.ts');
     const { windows, comparisons } = spansOf(model, only);
     const against = {
       by: by === undefined ? undefined : unitNamed(model, by),
@@ -425,6 +425,7 @@ export const open = async <N extends Names>(
     calendar: async (own) => {
       if (own) return calendarOver([own.first, own.last], 0);
       if (range) return calendarOver([range.first, range.last], 0);
+      const { reachOf } = await import('./plan/windows.ts');
       return states.run(async (state) => {
         const asOf = await asOfIn(state, model.asOf);
         return widening(async (margin) => {
@@ -433,8 +434,12 @@ export const open = async <N extends Names>(
         });
       });
     },
-    range: (text, asOfText) =>
-      within(asOfText, yearsIn(text), (asOf, calendar, bounds) => rangeOf(text, model, calendar, asOf, actualHistory(model, bounds))),
+    range: async (text, asOfText) => {
+      const { actualHistory } = await import('./plan/windows.ts');
+      return within(asOfText, yearsIn(text), (asOf, calendar, bounds) =>
+        rangeOf(text, model, calendar, asOf, actualHistory(model, bounds)),
+      );
+    },
     windows: bookWindows,
     alerts: async (text) => {
       const asOf = isoOf(await latestAsOf(text));
@@ -465,6 +470,7 @@ export const open = async <N extends Names>(
       return within(undefined, [], (_, __, bounds) => bounds(known, role));
     },
     check: async () => {
+      const [{ dataFindings }, { nameFindings }] = await Promise.all([import('./check/data.ts'), import('./check/names.ts')]);
       const unusable: Finding[] = [];
       for (const comparison of model.comparisons.values()) {
         if (model.input.comparisons?.[comparison.name] === undefined) continue;

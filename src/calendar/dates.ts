@@ -1,8 +1,13 @@
-import { Temporal } from 'temporal-polyfill';
+// The functions, not the classes: of those only what is used gets into a bundle.
+import * as Instant from 'temporal-polyfill/fns/Instant';
+import * as ZonedDateTime from 'temporal-polyfill/fns/ZonedDateTime';
 import { DurchblickError } from '../errors.ts';
 import { type Day, dayOf, NO_DAY, validDay, weekdayOf } from './day.ts';
 
 const DAY_MS = 86_400_000;
+
+const zonedAt = (milliseconds: number, timeZone: string) =>
+  Instant.toZonedDateTimeISO(Instant.fromEpochMilliseconds(milliseconds), timeZone);
 
 /**
  * Civil day of an instant (milliseconds since 1970-01-01T00:00Z) in a time zone, daylight saving included (D2).
@@ -13,11 +18,11 @@ export const zoneDays = (timeZone: string): ((instant: number) => Day) => {
   // Per UTC day: the offset at its start, the instant at which it changes, the offset from then on.
   const known = new Map<number, readonly [number, number, number]>();
   const look = (utcDay: number): readonly [number, number, number] => {
-    const start = Temporal.Instant.fromEpochMilliseconds(utcDay * DAY_MS).toZonedDateTimeISO(timeZone);
-    const before = start.offsetNanoseconds / 1e6;
-    const next = start.getTimeZoneTransition('next');
+    const start = zonedAt(utcDay * DAY_MS, timeZone);
+    const before = ZonedDateTime.offsetNanoseconds(start) / 1e6;
+    const next = ZonedDateTime.getTimeZoneTransition(start, 'next');
     const change = next ? next.epochMilliseconds : Number.POSITIVE_INFINITY;
-    const after = next && change < (utcDay + 1) * DAY_MS ? next.offsetNanoseconds / 1e6 : before;
+    const after = next && change < (utcDay + 1) * DAY_MS ? ZonedDateTime.offsetNanoseconds(next) / 1e6 : before;
     return [before, change, after];
   };
   return (instant) => {
@@ -164,12 +169,12 @@ export interface ZoneStretch {
 /** The offsets of a time zone between two instants (milliseconds since 1970-01-01T00:00Z), in order. */
 export const zoneStretches = (timeZone: string, first: number, last: number): ZoneStretch[] => {
   if (timeZone === 'UTC' || !(first <= last)) return [{ from: Number.NEGATIVE_INFINITY, offset: 0 }];
-  let at = Temporal.Instant.fromEpochMilliseconds(Math.floor(first)).toZonedDateTimeISO(timeZone);
-  const stretches = [{ from: Number.NEGATIVE_INFINITY, offset: at.offsetNanoseconds / 1e6 }];
+  let at = zonedAt(Math.floor(first), timeZone);
+  const stretches = [{ from: Number.NEGATIVE_INFINITY, offset: ZonedDateTime.offsetNanoseconds(at) / 1e6 }];
   for (;;) {
-    const next = at.getTimeZoneTransition('next');
+    const next = ZonedDateTime.getTimeZoneTransition(at, 'next');
     if (!next || next.epochMilliseconds > last) return stretches;
-    stretches.push({ from: next.epochMilliseconds, offset: next.offsetNanoseconds / 1e6 });
+    stretches.push({ from: next.epochMilliseconds, offset: ZonedDateTime.offsetNanoseconds(next) / 1e6 });
     at = next;
   }
 };

@@ -1,5 +1,5 @@
 #!/usr/bin/env node
-import { readFileSync } from 'node:fs';
+import { existsSync, readFileSync } from 'node:fs';
 import { Command, CommanderError } from 'commander';
 import type { AskOptions } from './ask.ts';
 import { withEngine } from './book.ts';
@@ -13,8 +13,23 @@ import type { SqlOptions } from './sql.ts';
 import type { WindowsCommandOptions } from './windows.ts';
 
 // Commands are imported when they run: showing help must not load engines and charts.
-const version = (): string =>
-  (JSON.parse(readFileSync(new URL('../../package.json', import.meta.url), 'utf8')) as { version: string }).version;
+const packageOf = (url: URL): { readonly version?: string } => JSON.parse(readFileSync(url, 'utf8')) as { version?: string };
+
+/** Packages that are taken where they are installed; answers differ in nothing, but faults may. */
+const OPTIONAL = ['@duckdb/node-api', 'pg', 'apache-arrow', 'vega', 'vega-lite', '@resvg/resvg-js'];
+
+/** The package's version, the versions of the formats it reads, and of what it runs on. */
+const version = (): string => {
+  const own = packageOf(new URL('../../package.json', import.meta.url)).version;
+  const others = OPTIONAL.flatMap((name) => {
+    for (let folder = new URL('../../', import.meta.url); ; folder = new URL('../', folder)) {
+      const file = new URL(`node_modules/${name}/package.json`, folder);
+      if (existsSync(file)) return [`${name} ${packageOf(file).version}`];
+      if (folder.pathname === '/') return [];
+    }
+  });
+  return `${own}\nmodel format 1, question format 1\nNode.js ${process.versions.node}${others.length > 0 ? `; ${others.join(', ')}` : ''}`;
+};
 
 const collect = (value: string, previous: string[] = []): string[] => [...previous, value];
 

@@ -6,7 +6,7 @@ import type { Segments } from '../plan/request.ts';
 import { unitPlaces } from '../windows/place.ts';
 import { VALUE } from './column.ts';
 import { type Cells, cellsFrom } from './cubes.ts';
-import type { Evaluation, LeafTask } from './scope.ts';
+import type { Evaluation, Fine, LeafTask } from './scope.ts';
 
 /** What a reading adds up: its amounts, how many values stand behind them, and how many rows. */
 export interface AdditiveCells {
@@ -40,14 +40,13 @@ const pick = (texts: readonly string[], at: readonly number[]): string[] => at.m
  * Blank or negative weighs 0; without any weight the members there are share alike.
  */
 export const spreadAcross = async (
-  task: LeafTask,
+  task: LeafTask & { readonly fine: Fine },
   segments: Segments,
   load: (attributes: readonly AttributeRef[]) => Promise<AdditiveCells>,
   evaluation: Evaluation,
 ): Promise<AdditiveCells> => {
   const { fine, leaf } = task;
   const { measure } = leaf;
-  if (!fine) return load(task.attributes);
   const { model } = evaluation.frame;
   const shapes = [...measure.spreadAcross].filter(([part]) =>
     fine.attributes.some((attribute) => attribute.kind === 'attribute' && attribute.part === part),

@@ -1,13 +1,12 @@
 import { isoOf } from '../calendar/day.ts';
 import type { AggregateRequest, Filter, RowValue, Segments } from '../plan/request.ts';
-import { type AdditiveCells, spreadAcross } from './across.ts';
+import type { AdditiveCells } from './across.ts';
 import { BLANK } from './column.ts';
 import type { Cells } from './cubes.ts';
 import { noteReversed } from './levels.ts';
 import { additive, counting, finish, noteInexact, rowsOf, rowValueOf } from './parts.ts';
 import { lookupRuns, type Runs, runsOf, sharedSums } from './runs.ts';
 import type { Evaluation, LeafData, LeafTask } from './scope.ts';
-import { shareOf } from './spread.ts';
 
 /** Sums, counts, averages and extremes: lookups on a day cube, with the share of cut periods of coarse facts (G4). */
 export const simple = async (task: LeafTask, evaluation: Evaluation): Promise<LeafData> => {
@@ -29,7 +28,12 @@ export const simple = async (task: LeafTask, evaluation: Evaluation): Promise<Le
     if (!extreme) noteInexact(cells, task, evaluation);
     return { rows, count, cells };
   };
-  const { rows, count, cells } = await spreadAcross(task, segments, load, evaluation);
+  // Few models spread over members (G6); what does it is loaded when one is asked.
+  const { fine } = task;
+  const spread = fine && (await import('./across.ts'));
+  const { rows, count, cells } = spread
+    ? await spread.spreadAcross({ ...task, fine }, segments, load, evaluation)
+    : await load(task.attributes);
   const width = cells.tuples.length;
   const unseen = fact.grain !== 'day' && leaf.role.horizon === 'actual' ? evaluation.frame.asOf : undefined;
   const runs = runsOf(lay, segments, unseen);
@@ -52,6 +56,7 @@ export const simple = async (task: LeafTask, evaluation: Evaluation): Promise<Le
   const cut = runs.i.some((_, row) => runs.i[row] <= runs.j[row] && (runs.left[row] === 1 || runs.right[row] === 1));
   if (!cut) return finish(task, cells.tuples, lookupRuns(cells.sums(), runs, width), counted, seen, cells.scale);
   if (measure.spread === 'none') return withoutSpread(task, cells, runs, counted, seen, evaluation);
+  const { shareOf } = await import('./spread.ts');
   const share = await shareOf(leaf, segments, evaluation);
   const sums = sharedSums(cells.sums(), cells.cells, runs, lay, segments, width, share);
   const data = finish(task, cells.tuples, sums, counted, seen, Math.max(cells.scale, 0));

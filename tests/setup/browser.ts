@@ -1,7 +1,7 @@
 import { mkdtempSync, readFileSync } from 'node:fs';
 import { createRequire } from 'node:module';
 import { tmpdir } from 'node:os';
-import { join } from 'node:path';
+import { join, resolve } from 'node:path';
 import { type BrowserContext, chromium, type Page } from 'playwright-core';
 import { build, preview } from 'vite';
 import { ROOT } from './cli.ts';
@@ -28,7 +28,7 @@ const FLAGS = [
 
 /** Builds a Vite application, serves it and opens it in Chromium, which reaches nothing but that server. */
 export const openApplication = async (folder: string, viewport = { width: 1280, height: 800 }): Promise<Opened> => {
-  const configFile = join(ROOT, folder, 'vite.config.ts');
+  const configFile = resolve(ROOT, folder, 'vite.config.ts');
   const outDir = mkdtempSync(join(tmpdir(), 'durchblick-page-'));
   await build({ configFile, logLevel: 'error', build: { outDir, emptyOutDir: true } });
   const server = await preview({ configFile, logLevel: 'error', build: { outDir }, preview: { port: 0, host: '127.0.0.1' } });
