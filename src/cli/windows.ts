@@ -68,7 +68,11 @@ const json = (span: LaidSpan): Record<string, unknown> => ({
 const tables = (spans: readonly LaidSpan[], { by: asked = 'month', over }: Pick<WindowsCommandOptions, 'by' | 'over'>): string => {
   const several = new Set(spans.map(({ at }) => at)).size > 1;
   const titleOf = ({ name, by }: LaidSpan): string => (by === undefined || by === asked ? name : `${name} (by ${by})`);
-  const names = Math.max(...spans.map((span) => titleOf(span).length));
+  const comparisonTitle = `${over ?? `the ${asked} so far`} vs`;
+  const names = Math.max(
+    spans.some(({ kind }) => kind === 'comparison') ? comparisonTitle.length : 0,
+    ...spans.map((span) => titleOf(span).length),
+  );
   const taken = names + 2 + (several ? 12 : 0) + 12 + 12 + 8;
   const scale = scaleOf(spans, Math.max(24, Math.min(72, screenWidth() - taken)));
   const table = (kind: LaidSpan['kind'], title: string): string => {
@@ -88,7 +92,7 @@ const tables = (spans: readonly LaidSpan[], { by: asked = 'month', over }: Pick<
     const header = [title, ...(several ? ['at'] : []), 'from', 'to', 'days', `${iso(scale.first)} to ${iso(scale.last)}`];
     return terminalTable({ header, right: header.map((text) => text === 'days'), rows });
   };
-  const parts = [table('window', 'window'), table('comparison', `${over ?? `the ${asked} so far`} vs`)];
+  const parts = [table('window', 'window'), table('comparison', comparisonTitle)];
   return parts.filter((part) => part !== '').join('\n');
 };
 

@@ -110,3 +110,39 @@ describe('real questions', () => {
     expect(budget('--known-by', '2026-05-29')).toBe(budget());
   });
 });
+
+describe('tables of a terminal', () => {
+  const QUESTION = [
+    'revenue over mtd',
+    'revenue over mtd vs year-earlier as change',
+    'budget over mtd',
+    'budget-attainment',
+    '--by',
+    'month',
+    '--per',
+    'region',
+    '--range',
+    '2026-08',
+    '--quiet',
+  ];
+  test.each([60, 80, 120])('at %i columns nothing is wider, numbers stand below each other, units once in the header', (columns) => {
+    const before = process.env.COLUMNS;
+    process.env.COLUMNS = String(columns);
+    const { stdout } = durchblick('ask', DEMO, ...QUESTION);
+    process.env.COLUMNS = before ?? '';
+    const lines = stdout.trimEnd().split('\n');
+    const rows = lines.slice(-5);
+    if (columns >= 80) expect(Math.max(...lines.map((line) => line.length))).toBeLessThanOrEqual(columns);
+    expect(rows.map((line) => line.trim().split(/\s+/).slice(0, 3))).toContainEqual(['2026-08', 'West', '6,078']);
+    // The last digit of every number in a column stands in one place.
+    const ends = (line: string) => [...line.matchAll(/\S+/g)].slice(2, 5).map(({ 0: text, index }) => index + text.length);
+    expect(new Set(rows.map((line) => ends(line).join())).size).toBe(1);
+    expect(
+      lines
+        .slice(0, -5)
+        .join('\n')
+        .match(/\(EUR\)/g),
+    ).toHaveLength(2);
+    expect(rows.join('\n')).not.toMatch(/[€%]/);
+  });
+});

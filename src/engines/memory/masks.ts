@@ -77,19 +77,24 @@ const versions = (mask: Uint8Array, data: FactData, recordedDays: Int32Array, kn
   const recorded = table.column(fact.recorded as string);
   const columns = fact.versionKey.map((name) => table.column(name));
   const latest = new Map<string, number>();
+  // Revisions at the same time are a fault even where a later one hides them: whatever the order of rows.
+  const moments = new Map<string, number>();
   for (let i = 0; i < mask.length; i++) {
     if (knownBy !== undefined && (recordedDays[i] > knownBy || recordedDays[i] === NO_DAY)) continue;
     const key = JSON.stringify(columns.map((column) => keyText(column[i] ?? '')));
+    const moment = `${key} ${recordedDays[i]} ${String(recorded[i] instanceof Date ? (recorded[i] as Date).getTime() : recorded[i])}`;
+    const same = moments.get(moment);
+    moments.set(moment, i);
     const before = latest.get(key);
     if (before === undefined) {
       latest.set(key, i);
       continue;
     }
     const later = recordedDays[i] - recordedDays[before] || sameDayOrder(recorded[i], recorded[before]);
-    if (later === 0) {
+    if (later === 0 || same !== undefined) {
       throw new DurchblickError(
         'doubled-version',
-        `${table.name}: rows ${before + 1} and ${i + 1} were both recorded at ${keyText(recorded[i] ?? '')} for ${fact.versionKey.map((name, k) => `${name} = ${keyText(columns[k][i] ?? '')}`).join(', ')}`,
+        `${table.name}: rows ${(same ?? before) + 1} and ${i + 1} were both recorded at ${keyText(recorded[i] ?? '')} for ${fact.versionKey.map((name, k) => `${name} = ${keyText(columns[k][i] ?? '')}`).join(', ')}`,
         {
           kind: 'data',
           hint: 'For every key there is one row at a time (G7).',
