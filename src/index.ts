@@ -1,4 +1,3 @@
-export type { AskOptions, Book, Cost, ExplainRequest, FiredAlert, OpenBookOptions, Result, Verification, WindowsOptions } from './book.ts';
 export { open } from './book.ts';
 export type { Calendar, CalendarOptions, Holiday, PeriodOf, YearSystem } from './calendar/calendar.ts';
 export { calendar } from './calendar/calendar.ts';
@@ -8,6 +7,17 @@ export type { PeriodRow } from './calendar/systems.ts';
 export type { CalendarColumn, CalendarTable, CalendarTableOptions } from './calendar/table.ts';
 export { calendarSql, calendarTable } from './calendar/table.ts';
 export type { Finding } from './check/finding.ts';
+export type {
+  AskOptions,
+  Book,
+  Cost,
+  ExplainRequest,
+  FiredAlert,
+  OpenBookOptions,
+  Result,
+  Verification,
+  WindowsOptions,
+} from './contract.ts';
 export type { Engine } from './engines/engine.ts';
 export { DurchblickError, describe } from './errors.ts';
 export type { ExplainedPart } from './evaluate/explain.ts';

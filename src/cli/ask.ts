@@ -1,4 +1,4 @@
-import type { Book, Result, Verification } from '../book.ts';
+import type { Book, Result, Verification } from '../contract.ts';
 import { type EngineOptions, oneOf, openBook } from './book.ts';
 import { chartKinds } from './chart.ts';
 import { deliver, dim, needsFile, noteLines, red, resultTable, toStderr } from './output.ts';

@@ -1,7 +1,8 @@
 import { stat } from 'node:fs/promises';
 import { dirname, resolve } from 'node:path';
 import { type Command, Option } from 'commander';
-import { type Book, open } from '../book.ts';
+import { open } from '../book.ts';
+import type { Book } from '../contract.ts';
 import type { Engine } from '../engines/engine.ts';
 import type { Statement } from '../engines/sql/database.ts';
 import { DurchblickError } from '../errors.ts';

@@ -1,5 +1,5 @@
-import type { Book, FiredAlert } from '../book.ts';
 import { type Finding, verb } from '../check/finding.ts';
+import type { Book, FiredAlert } from '../contract.ts';
 import { DurchblickError, describe, type Place } from '../errors.ts';
 import { limitText } from '../plan/alerts.ts';
 import { formatter } from '../result/format.ts';
