@@ -3,19 +3,19 @@ import { DurchblickError, suggest } from '../../errors.ts';
 import { readHolidays } from '../../files/ics.ts';
 import { prefixSums } from '../../kernels/lookups.ts';
 import { once } from '../../kernels/once.ts';
-import { type AttributeRef, NONE } from '../../model/attributes.ts';
+import type { AttributeRef } from '../../model/attributes.ts';
 import { orderedMembers } from '../../model/members.ts';
-import type { Dimension, Fact, Model, Source } from '../../model/model.ts';
+import type { Fact, Model, Source } from '../../model/model.ts';
 import type { Bounds, Cancellation, CubeRequest, Events, EventsRequest, Filter } from '../../plan/request.ts';
 import type { OpenOptions, Store } from '../engine.ts';
 import { cubeStatement, SMALL_DIMENSION } from './cube.ts';
 import type { Database, Rows, Session, Statement } from './database.ts';
-import type { Dialect, Relation, SqlColumn } from './dialect.ts';
+import type { Relation, SqlColumn } from './dialect.ts';
+import { checkDimension, type KeptAttribute, type KeptDimension, keepDimension, textOf } from './dimensions.ts';
 import { eventsStatements, eventTuples, eventValues } from './events.ts';
 import { openSqlFact, ROWS, type SqlFact } from './fact.ts';
 import { keepFact } from './keep.ts';
 import { type SqlWorld, selectOf } from './select.ts';
-import { isBlankSql, keySql } from './values.ts';
 
 type Run = Session['run'];
 
@@ -320,32 +320,6 @@ export const openSqlStore = async (model: Model, given: Database, options: OpenO
   };
 };
 
-/** Text of an attribute in every row, with what puts it in order. */
-type KeptAttribute = readonly (readonly [text: string, rank: unknown])[];
-type KeptDimension = ReadonlyMap<string, KeptAttribute>;
-
-const textOf = (dialect: Dialect, relation: Relation, column: string, alias: string): string => {
-  const found = relation.columns.find(({ name }) => name === column) ?? { name: column, kind: 'text' as const };
-  const raw = `${alias}.${dialect.identifier(column)}`;
-  return `case when ${isBlankSql(dialect, raw, found)} then ${dialect.text(NONE)} else ${keySql(dialect, raw, found)} end`;
-};
-
-const keepDimension = async (dimension: Dimension, relation: Relation, dialect: Dialect, run: Run): Promise<KeptDimension> => {
-  const attributes = [...dimension.attributes.values()];
-  const columns = attributes.flatMap(({ column, order }) => [
-    textOf(dialect, relation, column, 'd'),
-    order === undefined ? 'null' : `d.${dialect.identifier(order)}`,
-  ]);
-  if (columns.length === 0) return new Map();
-  const found = await run({ about: `members of ${dimension.name}`, sql: `select ${columns.join(',\n  ')}\nfrom ${relation.from} as d` });
-  return new Map(
-    attributes.map(({ name }, k) => [
-      name,
-      Array.from({ length: found.count }, (_, row) => [String(found.columns[2 * k][row]), found.columns[2 * k + 1][row]] as const),
-    ]),
-  );
-};
-
 const scaleOf = ({ count }: EventsRequest, fact: SqlFact): number =>
   count.kind === 'latest' && count.value?.kind === 'column' ? fact.number(count.value.column).scale : 0;
 
@@ -384,42 +358,6 @@ from ${select.from()}${conditions.length > 0 ? `\nwhere ${conditions.join('\n  a
     return [role, first === null || first === undefined ? undefined : { first: Number(first), last: Number(last) }] as const;
   });
   return { bounds: new Map(bounds), filled: new Set(roles.filter((_, k) => Number(columns[3 * k + 2][0]) === 0)) };
-};
-
-/** Columns that exist, keys that stand once (G8); answers the number of rows. */
-const checkDimension = async (
-  dimension: Dimension,
-  relation: Relation,
-  model: Model,
-  { dialect }: Database,
-  session: Session,
-): Promise<number> => {
-  const names = relation.columns.map(({ name }) => name);
-  const attributes = [...dimension.attributes.values()];
-  for (const column of [
-    dimension.key as string,
-    ...attributes.flatMap(({ column: own, order }) => (order === undefined ? [own] : [own, order])),
-  ]) {
-    if (names.includes(column)) continue;
-    const error = new DurchblickError('unknown-column', `${relation.name} has no column "${column}"`, {
-      hint: suggest(column, names, 'columns'),
-    });
-    throw error.located(model.locate(['dimensions', dimension.name]) ?? { path: `dimensions.${dimension.name}` });
-  }
-  const key = relation.columns.find(({ name }) => name === dimension.key) ?? { name: '', kind: 'text' as const };
-  const text = `coalesce(${keySql(dialect, `d.${dialect.identifier(key.name)}`, key)}, '')`;
-  const { columns } = await session.run({
-    about: `keys of ${dimension.name}`,
-    sql: `select count(*), min(case when n > 1 then k end)
-from (select ${text} as k, count(*) over (partition by ${text}) as n from ${relation.from} as d) as keys`,
-  });
-  const doubled = columns[1][0];
-  if (doubled !== null && doubled !== undefined)
-    throw new DurchblickError('doubled-key', `${relation.name}: the key ${dimension.key} = "${doubled}" stands more than once`, {
-      kind: 'data',
-      hint: `Every ${dimension.name} has one row (G8).`,
-    });
-  return Number(columns[0][0]);
 };
 
 const holidays = async (
