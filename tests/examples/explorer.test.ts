@@ -57,6 +57,9 @@ const fresh = async (search = ''): Promise<void> => {
 test('it opens on the demo: this year by month against the year before, as the library answers', async () => {
   await shows(START);
   expect(await page.textContent('#caption')).toBe('1 Jan – 15 Aug 2026 against 1 Jan – 15 Aug 2025, as of 2026-08-15');
+  expect(await page.getByRole('img', { name: /^Days/ }).getAttribute('aria-label')).toBe(
+    'Days covered: 2026-01-01 to 2026-08-15; compared: 2025-01-01 to 2025-08-15; as of 2026-08-15',
+  );
   expect(await page.locator('.chart svg .mark-rect path').count()).toBeGreaterThan(16);
   expect(await page.getByRole('list', { name: 'alerts' }).textContent()).toContain('behind budget: West, 2026-08');
   expect(await serious(page)).toEqual([]);

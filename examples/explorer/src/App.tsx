@@ -9,6 +9,7 @@ import { Controls } from './parts/Controls.tsx';
 import { OwnFiles } from './parts/OwnFiles.tsx';
 import { Readings } from './parts/Readings.tsx';
 import { Share } from './parts/Share.tsx';
+import { lanesOfAnswer, Strip } from './parts/Strip.tsx';
 import { type Explained, Why } from './parts/Why.tsx';
 import { type Cell, firstView, fromSearch, isByWindows, questionOf, toSearch, type View } from './state.ts';
 
@@ -209,6 +210,7 @@ export const App = () => {
               <p id="caption" role="status">
                 {[result.caption, `as of ${result.asOf}`].filter((text) => text !== '').join(', ')}
               </p>
+              <Strip lanes={lanesOfAnswer(result)} asOf={result.asOf} locale={model.locale} />
               {alerts.length > 0 ? (
                 <Group gap={6} mb="xs" role="list" aria-label="alerts">
                   {alerts.map(({ alert, label, period, members, limit }) => (

@@ -1,6 +1,6 @@
 import { ActionIcon, Group, Stack, Table, Text, Title } from '@mantine/core';
 import type { ExplainedPart, Explanation } from 'durchblick';
-import { Strip } from './Strip.tsx';
+import { lanesOfParts, Strip } from './Strip.tsx';
 
 export interface Explained {
   readonly found: Explanation;
@@ -71,7 +71,7 @@ export const Why = ({
         {[found.caption, `as of ${found.asOf}`].filter((text) => text !== '').join(', ')}
         {found.formula ? `; ${found.reading} = ${found.formula}` : ''}
       </Text>
-      <Strip parts={found.parts} asOf={found.asOf} locale={locale} />
+      <Strip lanes={lanesOfParts(found.parts)} asOf={found.asOf} locale={locale} />
       <Stack gap="sm" mt="sm" component="ol" className="parts">
         {found.parts.map((part, k) => (
           // biome-ignore lint/suspicious/noArrayIndexKey: parts stand in one order and have no other name
