@@ -40,6 +40,7 @@ const tables = {
     ['2026-01-06', '2026-01-09', 5, 'South'],
     ['2026-01-20', '2026-01-21', 100, 'North'],
     [null, '2026-01-07', 7, 'North'],
+    ['2026-01-07', '2026-01-08', null, 'North'],
   ].map(([ordered, shipped, amount, region]) => ({ ordered, shipped, amount, region })),
   plan: [
     { month: '2026-01', region: 'North', amount: 310, recorded: '2025-11-01' },
@@ -72,11 +73,12 @@ test('V1: a formula is taken apart down to rows, days, spread and revisions', as
     role: 'ordered',
     days: { start: '2026-01-01', end: '2026-01-10', days: 10 },
     window: { name: 'mtd' },
-    rows: { count: 2, columns: ['ordered', 'shipped', 'amount', 'region'] },
+    rows: { count: 3, columns: ['ordered', 'shipped', 'amount', 'region'] },
   });
   expect(revenue.rows?.first.map((row) => row.map(String))).toEqual([['2026-01-03', '2026-01-05', '10', 'North'].map(String)]);
   expect(revenue.leftOut?.map(({ code, rows }) => [code, rows])).toEqual([
     ['after-as-of', 1],
+    ['blank', 1],
     ['no-date', 1],
   ]);
   expect(goal).toMatchObject({
@@ -93,15 +95,15 @@ test('V1: both times of a comparison, and the filters that rows did not meet', a
   expect(value).toBe((30.5 - 4) / 4);
   expect(parts.map((part) => [part.depth, part.value, part.comparison?.name, part.rows?.count])).toEqual([
     [0, (30.5 - 4) / 4, undefined, undefined],
-    [1, 30.5, undefined, 2],
+    [1, 30.5, undefined, 3],
     [1, 4, 'year-earlier', 1],
   ]);
   expect(parts[1].leftOut).toContainEqual({ code: 'measure-filter', rows: 2, message: "2 rows do not meet the measure's own filter" });
   const filtered = await book.explain({ reading: 'revenue', at: '2026-01', where: { region: 'South' }, asOf });
   expect(filtered.parts[0].leftOut).toContainEqual({
     code: 'question-filter',
-    rows: 2,
-    message: '2 rows do not meet the filter of the question',
+    rows: 3,
+    message: '3 rows do not meet the filter of the question',
   });
 });
 
