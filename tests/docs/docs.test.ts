@@ -1,5 +1,5 @@
 import { spawnSync } from 'node:child_process';
-import { readdirSync, readFileSync, writeFileSync } from 'node:fs';
+import { mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { createServer, type Server } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import { join } from 'node:path';
@@ -51,8 +51,10 @@ test('every code of an error, note or finding has its line in docs/errors.md', (
 /** The first block of code of a page, as a module beside the package. */
 const block = async (page: string, name: string): Promise<Record<string, unknown>> => {
   const [, code] = /```js\n([\s\S]*?)```/.exec(read(page)) ?? [];
+  // Beside the package, so that its name leads to it.
+  mkdirSync(join(ROOT, 'tmp'), { recursive: true });
   const file = join(ROOT, 'tmp', `${name}.mjs`);
-  writeFileSync(file, code.replaceAll("'durchblick", "'durchblick"));
+  writeFileSync(file, code);
   return import(pathToFileURL(file).href);
 };
 
