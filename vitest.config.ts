@@ -9,6 +9,8 @@ export default defineConfig({
     globalSetup: ['tests/setup/machine.ts', 'tests/setup/server.ts'],
     testTimeout: 120_000,
     hookTimeout: 300_000,
+    // A page has as long as a slow machine needs.
+    expect: { poll: { timeout: 15_000 } },
     pool: 'forks',
     maxWorkers: 2,
     projects: [
