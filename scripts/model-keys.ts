@@ -54,7 +54,10 @@ export const MODEL_KEYS: Readonly<Record<string, string>> = {
     'Days the calendar covers, first/last, both inclusive; auto (the default) takes them from the data. Dates outside a fixed range are errors (U8).',
   sources: 'Where rows come from, by name. Paths are relative to the model file.',
   'sources.*': 'One of a file, a table or a query; nothing when the rows are passed by the program.',
-  'sources.*.file': 'A .csv, .parquet, .json, .ndjson or .arrow file.',
+  'sources.*.file':
+    'A .csv, .parquet, .json, .ndjson or .arrow file. A CSV file is parted by whichever of comma, semicolon, TAB and bar its header line has most of.',
+  'sources.*.decimal':
+    'What stands before the decimals of numbers that are texts: point, the default, or comma (1.234,5). Dates are not touched.',
   'sources.*.table': "A table of the engine's database, with its schema where needed.",
   'sources.*.query': "A query on the engine's database.",
   dimensions: 'What rows can be split by and filtered on, by name.',
@@ -78,7 +81,7 @@ export const MODEL_KEYS: Readonly<Record<string, string>> = {
   'facts.*.dates.*.column': 'Column of the date.',
   'facts.*.dates.*.horizon': 'Where it differs from that of the fact: a promised date lies ahead (A2).',
   'facts.*.dates.*.format':
-    'Pattern of texts that are not ISO 8601: yyyy MM M dd d HH H mm ss and characters that stand for themselves (D2).',
+    'Pattern of texts that are not ISO 8601: yyyy MM M dd d HH H hh h mm ss a and characters that stand for themselves (D2).',
   'facts.*.dates.*.on-bad-date': 'What a value that is no date is: an error (default), or a blank that is counted in a note (D3).',
   'facts.*.dates.*.blank-dates': 'Values that mean "no date", as in [9999-12-31] (D3).',
   'facts.*.columns': 'Computed columns by name: arithmetic of the columns of a row (M13).',

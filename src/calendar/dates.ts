@@ -38,7 +38,7 @@ export const zoneDays = (timeZone: string): ((instant: number) => Day) => {
 
 export interface DateRules {
   readonly timeZone: string;
-  /** Pattern for text that is not ISO 8601: `yyyy MM M dd d HH H mm ss` and literal characters. */
+  /** Pattern for text that is not ISO 8601: `yyyy MM M dd d HH H hh h mm ss a` and literal characters. */
   readonly format?: string;
   /** Values that stand for "no date" (D3), compared as text. */
   readonly blankDates?: readonly string[];
@@ -57,8 +57,11 @@ const FORMAT_PARTS: Record<string, string> = {
   d: '(?<day>\\d\\d?)',
   HH: '\\d\\d',
   H: '\\d\\d?',
+  hh: '\\d\\d',
+  h: '\\d\\d?',
   mm: '\\d\\d',
   ss: '\\d\\d',
+  a: '[AaPp][Mm]',
 };
 
 /** Turns a date pattern into a regular expression; an error when year, month or day is missing or a letter unknown. */

@@ -1,7 +1,8 @@
 import { civilOf } from '../calendar/day.ts';
 import { DurchblickError } from '../errors.ts';
 import { tableFromFile } from '../files/table.ts';
-import { type Profile, plainValues, profileOf } from './sniff.ts';
+import type { DecimalMark } from '../model/decimal.ts';
+import { decimalOf, type Profile, plainValues, profileOf } from './sniff.ts';
 import { type DraftFact, type DraftLink, type DraftMeasure, type DraftModel, yamlOf } from './yaml.ts';
 
 /** A file of rows: its name, as the model is to write it, and what is in it. */
@@ -22,6 +23,7 @@ interface Table {
   readonly name: string;
   readonly columns: readonly Profile[];
   readonly rows: number;
+  readonly decimal: DecimalMark;
 }
 
 const RESERVED = new Set(['on', 'over', 'across', 'vs', 'as', 'period']);
@@ -49,14 +51,14 @@ const unique = (wanted: string, taken: Set<string>): string => {
   return name;
 };
 
-const ID_NAME = /(^|[_\- ])(id|key|no|nr|number|code|uuid)$|[a-z](Id|Key|No|Code)$/;
-const isId = ({ name }: Profile): boolean => ID_NAME.test(name);
+const ID_NAME = /(^|[_\- ])(id|key|no|nr|number|code|uuid)$/i;
+const isId = ({ name }: Profile): boolean => ID_NAME.test(name) || /[a-z](Id|Key|No|Nr|Code)$/.test(name);
 const isUnique = ({ distinct, rows, blanks }: Profile): boolean => blanks === 0 && rows > 0 && distinct.size === rows;
 const PLAN = /budget|plan|target|forecast|goal|quota|soll/i;
 const PLANNED_DATE = /promis|due|expected|planned|target|scheduled|deadline|commit/i;
 const RECORDED = /load|record|snapshot|version|updated|created|as_of|captured/i;
 const LEVEL = /stock|inventory|balance|level|on_hand|headcount|open_/i;
-const RATE = /price|rate|percent|pct|ratio|per_|unit_cost|share|margin|age|score/i;
+const RATE = /price|preis|rate|percent|pct|ratio|per_|unit_cost|share|margin|age|score/i;
 const STARTS = /start|begin|from/i;
 const ENDS = /end|until|to$|stop/i;
 
@@ -70,7 +72,9 @@ const contained = (inner: Profile, outer: Profile): number => {
 const tableOf = async ({ file, bytes }: DraftFile): Promise<Table> => {
   const { columns, rows } = await tableFromFile(bytes, file);
   const name = file.replace(/^.*[/\\]/, '').replace(/\.[^.]+$/, '');
-  return { file, name, rows, columns: Object.entries(columns).map(([column, values]) => profileOf(column, plainValues(values, column))) };
+  const plain = Object.entries(columns).map(([column, values]) => [column, plainValues(values, column)] as const);
+  const decimal = decimalOf(plain.map(([, values]) => values));
+  return { file, name, rows, decimal, columns: plain.map(([column, values]) => profileOf(column, values, decimal)) };
 };
 
 interface DimensionTable {
@@ -102,6 +106,15 @@ const periodsOf = (table: Table): { readonly start: Profile; readonly end: Profi
   const only = table.columns.every(({ kind }) => kind !== 'number');
   return start && label && only && table.rows <= 1000 && isUnique(start) ? { start, end, label } : undefined;
 };
+
+/** A column of texts whose values are a dimension's keys, whatever it is called; numbers say too little for that. */
+const holds = ({ key }: DimensionTable, column: Profile): boolean =>
+  column.kind === 'text' && key.kind === 'text' && column.distinct.size > 2 && contained(column, key) >= 0.95;
+
+const CODE = /^[A-Za-z]{0,5}[-_/ ]?\d{2,}$/;
+/** Numbers of documents, customers and the like: codes that come back in other rows. */
+const isCode = ({ kind, distinct, rows, blanks }: Profile): boolean =>
+  kind === 'text' && distinct.size < (rows - blanks) * 0.9 && [...distinct].every((text) => CODE.test(text));
 
 /** Days of a column are all first of a month, in more than two months: it is kept by the month. */
 const isMonthly = (dates: Profile): boolean => {
@@ -141,6 +154,7 @@ export const draftModel = async (files: readonly DraftFile[]): Promise<DraftedMo
   const loose = new Set<string>();
   const [measureNames, factNames] = [new Set<string>(names), new Set<string>()];
   const facts = factTables.map((table) => draftFact(table, dimensions, loose, names, measureNames, factNames, guesses));
+  for (const { file, decimal } of tables) if (decimal === 'comma') guesses.push(`${file}: numbers have a decimal comma`);
   const zoned = tables.some(({ columns }) => columns.some(({ date }) => date?.zoned));
   if (zoned) guesses.push('timestamps have offsets: the time zone decides their day, UTC until you say otherwise');
   const model: DraftModel = {
@@ -152,7 +166,7 @@ export const draftModel = async (files: readonly DraftFile[]): Promise<DraftedMo
           dimensions.some(({ table }) => table.name === name) ||
           periods.some(({ source }) => source === name),
       )
-      .map(({ name, file }) => ({ name, file })),
+      .map(({ name, file, decimal }) => ({ name, file, decimal })),
     periods,
     dimensions: [
       ...dimensions.map(({ name, table, key, attributes }) => ({
@@ -217,11 +231,16 @@ const draftFact = (
       return (own === kebab(key.name) && isId(key)) || own === `${name}-id` || own === name;
     });
     const suffixed = dimensions.find(({ key }) => kebab(column.name).endsWith(`-${kebab(key.name)}`) && isId(key));
-    const target = named ?? suffixed;
+    const holding = dimensions.find((dimension) => holds(dimension, column));
+    const target = named ?? suffixed ?? holding;
     if (!target || contained(column, target.key) < 0.5) continue;
-    const part = named
-      ? target.name
-      : unique(kebab(column.name).replace(new RegExp(`-${kebab(target.key.name)}$`), `-${target.name}`), names);
+    const isHeld = target === holding && !links.some((link) => link.part === target.name);
+    if (!named && !suffixed && kebab(column.name) !== kebab(target.key.name))
+      guesses.push(`${file}, ${column.name}: its values are those of ${target.key.name} in ${target.table.file}`);
+    const part =
+      named || isHeld
+        ? target.name
+        : unique(kebab(column.name).replace(new RegExp(`-${kebab(target.key.name)}$`), `-${target.name}`), names);
     const lost = 1 - contained(column, target.key);
     if (lost > 0) guesses.push(`${file}, ${column.name}: ${Math.round(lost * 100)}% of its keys are not in ${target.table.file}`);
     links.push({ part, column: column.name, dimension: target.name, attribute: undefined });
@@ -280,7 +299,7 @@ const draftFact = (
       });
   }
   for (const column of columns) {
-    if (column.kind === 'date' || !isId(column) || links.some((link) => link.column === column.name)) continue;
+    if (column.kind === 'date' || !(isId(column) || isCode(column)) || links.some((link) => link.column === column.name)) continue;
     if (column.distinct.size >= column.rows || isPlan || level) continue;
     const stem = kebab(column.name).replace(/-(id|key|no|nr|number|code)$/, '');
     add(`${stem}s`.replace(/ys$/, 'ies'), { aggregate: 'count-distinct', column: column.name, role });

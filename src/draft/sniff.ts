@@ -1,5 +1,6 @@
 import { dateReader } from '../calendar/dates.ts';
 import { type Day, dayOf, isoOf, NO_DAY, toDay } from '../calendar/day.ts';
+import { type DecimalMark, NUMBER_TEXT, numberText } from '../model/decimal.ts';
 
 /** What a column of a file seems to hold. */
 export interface Profile {
@@ -35,7 +36,6 @@ export interface DateProfile {
 const isBlank = (value: unknown): boolean => value === null || value === undefined || value === '' || value !== value;
 const textOf = (value: unknown): string => (value instanceof Date ? value.toISOString() : String(value).trim());
 
-const NUMBER = /^[+-]?(\d+(\.\d*)?|\.\d+)([eE][+-]?\d{1,3})?$/;
 const ISO = /^\d{4}-\d\d-\d\d([T ]\d\d:\d\d(:\d\d([.,]\d+)?)?\s?(Z|[+-]\d\d(:?\d\d)?)?)?$/i;
 const ZONED = /\d\d:\d\d.*(Z|[+-]\d\d(:?\d\d)?)$/i;
 const COARSE: readonly (readonly [DateProfile['grain'], RegExp])[] = [
@@ -55,6 +55,15 @@ const FORMATS = [
   'dd-MM-yyyy',
   'MM-dd-yyyy',
   'yyyy.MM.dd',
+];
+/** Times of day behind a date, and how a `format` says them. */
+const TIMES: readonly (readonly [RegExp, string])[] = [
+  [/\d\d:\d\d$/, 'HH:mm'],
+  [/\d\d:\d\d:\d\d$/, 'HH:mm:ss'],
+  [/\d\d?:\d\d$/, 'H:mm'],
+  [/\d\d?:\d\d:\d\d$/, 'H:mm:ss'],
+  [/\d\d?:\d\d [AaPp][Mm]$/, 'h:mm a'],
+  [/\d\d?:\d\d:\d\d [AaPp][Mm]$/, 'h:mm:ss a'],
 ];
 const TWINS: Readonly<Record<string, string>> = { 'dd/MM/yyyy': 'MM/dd/yyyy', 'd/M/yyyy': 'M/d/yyyy', 'dd-MM-yyyy': 'MM-dd-yyyy' };
 const DATE_NAME = /(^|_|-| )(date|day|month|on|at|dt|datum|tag|monat|week|period)$|^(date|day|month|week|datum)|_(on|at)$/i;
@@ -97,10 +106,13 @@ const sniffDate = (name: string, values: readonly unknown[]): DateProfile | unde
   if (!found && share(/^(19|20)\d\d(0[1-9]|1[0-2])(0[1-9]|[12]\d|3[01])$/) >= enough && (DATE_NAME.test(name) || share(/^\d{8}$/) === 1))
     found = read(texts, undefined, 'day');
   if (!found && share(/^(19|20)\d\d$/) === 1 && /year|jahr/i.test(name)) found = read(texts, undefined, 'year');
-  if (!found && share(/\d[./-]\d/) >= enough && share(NUMBER) < 0.5) {
-    const readings = FORMATS.map((format) => read(texts, format, 'day'));
+  if (!found && share(/\d[./-]\d/) >= enough && share(new RegExp(NUMBER_TEXT.point)) < 0.5) {
+    const behind = (pattern: RegExp): RegExp => new RegExp(`\\d,? ${pattern.source}`);
+    const time = TIMES.find(([pattern]) => share(behind(pattern)) >= enough)?.[1];
+    const suffix = time === undefined ? '' : `${there[0].includes(', ') ? ', ' : ' '}${time}`;
+    const readings = FORMATS.map((format) => read(texts, `${format}${suffix}`, 'day'));
     found = readings.find(({ bad }) => bad <= there.length * TOLERATED);
-    const twin = found?.format === undefined ? undefined : readings.find(({ format }) => format === TWINS[found?.format ?? '']);
+    const twin = readings.find(({ format }) => format === `${TWINS[(found?.format ?? '').slice(0, -suffix.length || undefined)]}${suffix}`);
     ambiguous = found !== undefined && twin !== undefined && twin.bad <= found.bad;
   }
   if (!found || found.bad > there.length * TOLERATED) return undefined;
@@ -127,7 +139,7 @@ const sniffDate = (name: string, values: readonly unknown[]): DateProfile | unde
 };
 
 /** Looks at a column's values: all of them, because the last one may be the odd one. */
-export const profileOf = (name: string, values: ArrayLike<unknown>): Profile => {
+export const profileOf = (name: string, values: ArrayLike<unknown>, decimal: DecimalMark): Profile => {
   const list = Array.from(values);
   const distinct = new Set<string>();
   let [blanks, numeric, whole] = [0, true, true];
@@ -138,14 +150,28 @@ export const profileOf = (name: string, values: ArrayLike<unknown>): Profile => 
     }
     const text = textOf(value);
     distinct.add(text);
-    if (numeric && typeof value !== 'number' && typeof value !== 'bigint' && !NUMBER.test(text)) numeric = false;
-    if (numeric && whole && !Number.isInteger(Number(text))) whole = false;
+    if (!numeric) continue;
+    const number = typeof value === 'number' || typeof value === 'bigint' ? text : typeof value === 'string' && numberText(text, decimal);
+    if (!number) numeric = false;
+    else if (whole && !Number.isInteger(Number(number))) whole = false;
   }
   const base = { name, rows: list.length, blanks, distinct, values };
   if (distinct.size === 0) return { ...base, kind: 'blank' };
   const date = sniffDate(name, list);
   if (date) return { ...base, kind: 'date', date };
   return numeric ? { ...base, kind: 'number', whole } : { ...base, kind: 'text' };
+};
+
+/**
+ * Whether numbers that are texts have a decimal comma: a column holds nothing but such numbers, and none holds numbers
+ * that need a point. `1,234` alone could be more than a thousand, and says nothing.
+ */
+export const decimalOf = (columns: readonly ArrayLike<unknown>[]): DecimalMark => {
+  const written = columns.map((values) => Array.from(values).filter((value) => !isBlank(value)));
+  const all = (texts: readonly unknown[], decimal: DecimalMark): boolean =>
+    texts.length > 0 && texts.every((value) => typeof value === 'string' && numberText(value, decimal) !== undefined);
+  const comma = written.some((texts) => all(texts, 'comma') && texts.some((value) => /,(\d{1,2}|\d{4,})$/.test(String(value))));
+  return comma && !written.some((texts) => all(texts, 'point') && !all(texts, 'comma')) ? 'comma' : 'point';
 };
 
 /** Day numbers given as an Int32Array, as Arrow dates are, become texts that can be looked at like any other. */

@@ -1,4 +1,5 @@
 import { stringify } from 'yaml';
+import type { DecimalMark } from '../model/decimal.ts';
 
 export interface DraftLink {
   readonly part: string;
@@ -39,7 +40,7 @@ export interface DraftFact {
 
 export interface DraftModel {
   readonly zoned: boolean;
-  readonly sources: readonly { readonly name: string; readonly file: string }[];
+  readonly sources: readonly { readonly name: string; readonly file: string; readonly decimal: DecimalMark }[];
   readonly periods: readonly {
     readonly name: string;
     readonly source: string;
@@ -120,7 +121,8 @@ export const yamlOf = (model: DraftModel, guesses: readonly string[]): string =>
       lines.push(`    ${flow(name)}: ${flow({ table: source, start, ...(end === undefined ? {} : { end }), label })}`);
   }
   lines.push('', 'sources:');
-  for (const { name, file } of model.sources) lines.push(`  ${flow(name)}: ${flow({ file })}`);
+  for (const { name, file, decimal } of model.sources)
+    lines.push(`  ${flow(name)}: ${flow({ file, ...(decimal === 'comma' ? { decimal } : {}) })}`);
   if (model.dimensions.length > 0) {
     lines.push('', 'dimensions:');
     for (const { name, source, key, attributes } of model.dimensions)

@@ -7,7 +7,17 @@ export interface TextTable {
   readonly rows: number;
 }
 
-/** Reads CSV with a header line (RFC 4180; a byte order mark is skipped). All values stay texts. */
+const SEPARATORS = [',', ';', '\t', '|'] as const;
+export type Separator = (typeof SEPARATORS)[number];
+
+/** What parts the fields of a file, by its header line: whichever of `, ; | TAB` is there most often, the comma in doubt. */
+export const separatorOf = (header: string): Separator => {
+  const plain = header.replace(/"[^"]*"/g, '');
+  const count = (separator: string): number => plain.split(separator).length;
+  return SEPARATORS.reduce((best, separator) => (count(separator) > count(best) ? separator : best));
+};
+
+/** Reads CSV with a header line (RFC 4180, or another separator; a byte order mark is skipped). All values stay texts. */
 export const readCsv = (bytes: Uint8Array, name: string): TextTable => {
   let text: string;
   try {
@@ -15,11 +25,12 @@ export const readCsv = (bytes: Uint8Array, name: string): TextTable => {
   } catch {
     throw new DurchblickError('bad-encoding', `${name} is not UTF-8`, { kind: 'data', hint: 'Save the file as UTF-8.' });
   }
-  const { data: records, errors } = Papa.parse<string[]>(text.replace(/^\uFEFF/, ''), { delimiter: ',', skipEmptyLines: true });
+  const delimiter = separatorOf(text.slice(0, text.search(/[\r\n]/) >>> 0));
+  const { data: records, errors } = Papa.parse<string[]>(text.replace(/^\uFEFF/, ''), { delimiter, skipEmptyLines: true });
   const fail = (row: number | undefined, message: string): never => {
     throw new DurchblickError('bad-csv', `${name}${row === undefined ? '' : `, record ${row + 1}`}: ${message}`, {
       kind: 'data',
-      hint: 'The file must be RFC 4180 CSV: commas, a header line, quotes doubled inside quotes.',
+      hint: 'The file must be CSV (RFC 4180): a header line, the same separator throughout, quotes doubled inside quotes.',
     });
   };
   const [fault] = errors.filter(({ type }) => type === 'Quotes');

@@ -1,6 +1,7 @@
 import type { Day } from '../calendar/day.ts';
 import type { Expression } from '../language/syntax.ts';
 import type { Shift, Window } from '../windows/syntax.ts';
+import type { DecimalMark } from './decimal.ts';
 import type { Locate } from './keys.ts';
 import type { Names } from './names.ts';
 import type { AlertInput, FormatInput, ModelInput, WhereInput } from './schema.ts';
@@ -29,12 +30,17 @@ export interface Model<N extends Names = Names> {
   readonly locate: Locate;
 }
 
-export type Source =
-  | { readonly kind: 'file'; readonly name: string; readonly file: string }
-  | { readonly kind: 'table'; readonly name: string; readonly table: string }
-  | { readonly kind: 'query'; readonly name: string; readonly query: string }
+export type Source = {
+  readonly name: string;
+  /** What stands before the decimals of numbers that are texts. */
+  readonly decimal: DecimalMark;
+} & (
+  | { readonly kind: 'file'; readonly file: string }
+  | { readonly kind: 'table'; readonly table: string }
+  | { readonly kind: 'query'; readonly query: string }
   /** Given to the engine by the caller under the source's name. */
-  | { readonly kind: 'given'; readonly name: string };
+  | { readonly kind: 'given' }
+);
 
 export interface Attribute {
   readonly name: string;

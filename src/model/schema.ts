@@ -68,6 +68,7 @@ const source = z.strictObject({
   file: z.optional(z.string()),
   table: z.optional(z.string()),
   query: z.optional(z.string()),
+  decimal: z.optional(z.enum(['point', 'comma'])),
 });
 
 const dimension = z.strictObject({

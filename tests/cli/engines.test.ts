@@ -108,6 +108,8 @@ describe('Arrow and Parquet', () => {
     ['parquet', copyTo('format parquet, compression zstd')],
     ['json', copyTo('format json, array true')],
     ['ndjson', copyTo('format json')],
+    ['csv', copyTo("format csv, header true, delimiter ';'")],
+    ['csv', copyTo("format csv, header true, delimiter '\t'")],
   ])('every engine reads .%s files', async (ending, write) => {
     const path = await inForm(ending, write);
     for (const engine of ['memory', 'duckdb']) {

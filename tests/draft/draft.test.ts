@@ -58,6 +58,8 @@ test('the demo: orders, links, promises, a monthly budget in revisions, a level,
 test.each([
   ['dd.MM.yyyy', ['05.01.2026', '17.02.2026', '31.12.2026'], 'format: dd.MM.yyyy'],
   ['MM/dd/yyyy', ['01/05/2026', '02/17/2026', '12/31/2026'], 'format: MM/dd/yyyy'],
+  ['dd.MM.yyyy HH:mm', ['05.01.2026 08:30', '17.02.2026 19:05', '31.12.2026 00:00'], 'format: dd.MM.yyyy HH:mm'],
+  ['M/d/yyyy h:mm a', ['1/5/2026 8:30 PM', '2/17/2026 11:05 AM', '12/31/2026 1:00 AM'], 'format: M/d/yyyy h:mm a'],
   ['eight digits', ['20260105', '20260217', '20261231'], 'sold: sold_on'],
   [
     'ISO with offsets',
@@ -75,6 +77,27 @@ test.each([
 test('a date that can be read both ways is said to be a guess', async () => {
   const { guesses } = await draftModel(files({ 'sales.csv': 'day,amount\n01/02/2026,1\n03/04/2026,2\n' }));
   expect(guesses.join()).toContain('the other way round');
+});
+
+test('semicolons and decimal commas; links by their values, whatever they are called; codes that come back are counted', async () => {
+  const lines = Array.from(
+    { length: 120 },
+    (_, k) => `R${100 + (k >> 1)};K${k % 4}7;0${(k % 9) + 1}.03.2026;A${k % 3}0;2;${k === 0 ? '1.000,25' : '0,50'};"a;b"`,
+  );
+  const { rows, yaml, guesses } = await answers(
+    {
+      'Umsatz.csv': `\uFEFFBeleg;Kunde Nr;Datum;Ware;Menge;Preis;Notiz\r\n${lines.join('\r\n')}\r\n`,
+      'Artikel.csv': 'Nummer;Gruppe\nA00;Rosen\nA10;Rosen\nA20;Farne\n',
+    },
+    { show: ['revenue', 'belegs', 'kundes'], per: ['gruppe'] },
+  );
+  expect(rows.map(([, ...row]) => row)).toEqual([
+    ['Farne', 40, 40, 4],
+    ['Rosen', 2079.5, 60, 4],
+  ]);
+  expect(yaml).toContain('{ file: Umsatz.csv, decimal: comma }');
+  expect(guesses).toContain('Ware: its values are those of Nummer in Artikel.csv');
+  expect(guesses).toContain('decimal comma');
 });
 
 test('names of any shape become names that readings can use, and rows keep their meaning', async () => {

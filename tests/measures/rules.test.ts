@@ -190,6 +190,32 @@ describe('M1, M2, M5, M6, M13: aggregates by hand', () => {
   });
 });
 
+describe('numbers that are texts', () => {
+  const asked = async (decimal: 'point' | 'comma', numbers: readonly string[]) => {
+    const model = defineModel({
+      sources: { sales: { decimal } },
+      facts: { sales: { source: 'sales', dates: { sold: 'day' }, measures: { amount: { sum: 'x' }, least: { min: 'x' } } } },
+    });
+    const book = await open(model, engineOver({ sales: numbers.map((x) => ({ day: '2026-01-02', x })) }));
+    const { rows } = await book.ask({ show: ['amount', 'least'] });
+    expect(await book.verify({ show: ['amount', 'least'] })).toMatchObject({ different: [] });
+    await book.close();
+    return rows[0].slice(1);
+  };
+  test.each([
+    ['point', ['1234.5', ' .5 ', '', '-2', '1e2'], [1333, -2]],
+    ['comma', ['1.234,5', '1234,5', ',5', '', '-2', '2.000', ' +1,25 '], [4468.75, -2]],
+  ] as const)('with a decimal %s', async (decimal, numbers, wanted) => expect(await asked(decimal, numbers)).toEqual(wanted));
+  test.each([
+    ['point', '12,5', /row 2, column x: "12,5".*decimal: comma/],
+    ['comma', '12.5', /row 2, column x: "12.5".*1\.234,5/],
+    ['comma', '1.23,5', /is not a number/],
+  ] as const)('with a decimal %s, %s is an error', async (decimal, number, message) => {
+    const error = await asked(decimal, ['1', number]).catch(({ code, message, hint }) => ({ code, text: `${message} ${hint}` }));
+    expect(error).toMatchObject({ code: 'bad-number', text: expect.stringMatching(message) });
+  });
+});
+
 describe('G1 to G6: grain and reach', () => {
   const spring = { range: '2026-03-01/2026-05-31', asOf: '2026-02-01' } as const;
   test.each<[string, Question, unknown[][]]>([

@@ -1,5 +1,6 @@
 import type { DuckDBConnection, DuckDBInstance } from '@duckdb/node-api';
 import { DurchblickError, suggest } from '../../errors.ts';
+import { type Separator, separatorOf } from '../../files/csv.ts';
 import type { Files } from '../../files/files.ts';
 import { dateColumns } from '../../model/columns.ts';
 import type { Source } from '../../model/model.ts';
@@ -50,12 +51,12 @@ const loadDuckDb = async (): Promise<typeof import('@duckdb/node-api')> => {
   }
 };
 
-const FILE_KINDS: readonly (readonly [RegExp, (path: string) => string])[] = [
-  [
-    /\.csv(\.gz)?$/i,
-    (path) =>
-      `read_csv(${path}, all_varchar = true, header = true, delim = ',', quote = '"', escape = '"', nullstr = '', strict_mode = true, null_padding = false)`,
-  ],
+const CSV = /\.csv(\.gz)?$/i;
+const csv = (path: string, separator: Separator): string =>
+  `read_csv(${path}, all_varchar = true, header = true, delim = ${text(separator)}, quote = '"', escape = '"', nullstr = '', strict_mode = true, null_padding = false)`;
+
+const FILE_KINDS: readonly (readonly [RegExp, (path: string, separator: Separator) => string])[] = [
+  [CSV, csv],
   [/\.parquet$/i, (path) => `read_parquet(${path})`],
   [/\.ndjson$/i, (path) => `read_json(${path}, format = 'newline_delimited')`],
   [/\.json$/i, (path) => `read_json(${path})`],
@@ -124,9 +125,9 @@ const databaseOf = async (
         hint: 'It reads .csv, .parquet, .json, .ndjson and .arrow files.',
       });
     const path = options.folder === undefined || /^([/\\]|\w+:)/.test(file) ? file : `${options.folder.replace(/[/\\]$/, '')}/${file}`;
-    const from = kind[1](text(path));
-    const texts = /csv/i.test(file);
+    const texts = CSV.test(file);
     try {
+      const from = kind[1](text(path), texts ? await separatorIn(connection, path) : ',');
       if (options.inPlace) {
         const view = identifier(source.name);
         const statement = { about: `${VIEW} ${file}`, sql: `create temp view ${view} as select * from ${from}` };
@@ -189,6 +190,13 @@ const databaseOf = async (
       instance.closeSync();
     },
   };
+};
+
+/** Looks at the first line of a file, whatever its length or packing. */
+const separatorIn = async (connection: DuckDBConnection, path: string): Promise<Separator> => {
+  const lines = `read_csv(${text(path)}, columns = {'line': 'varchar'}, header = false, auto_detect = false, delim = '\u0001', quote = '', escape = '')`;
+  const found = await connection.runAndReadAll(`select line from ${lines} limit 1`);
+  return separatorOf(String(found.getRows()[0]?.[0] ?? ''));
 };
 
 const arrowFile = async (file: string, files: Files | undefined): Promise<TableInput> => {

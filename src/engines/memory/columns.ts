@@ -1,6 +1,7 @@
 import type { DateReader } from '../../calendar/dates.ts';
 import { FIRST_DAY, isoOf, LAST_DAY, NO_DAY } from '../../calendar/day.ts';
 import { DurchblickError } from '../../errors.ts';
+import { type DecimalMark, NUMBER_HINT, numberText } from '../../model/decimal.ts';
 import type { Lists } from './room.ts';
 
 /** A column as it came: texts, numbers, typed arrays, anything with a length. */
@@ -84,10 +85,8 @@ export const readDays = (
   return { days, ...boundsOf(days), bad };
 };
 
-const NUMBER = /^\s*[+-]?(\d+(\.\d*)?|\.\d+)([eE][+-]?\d{1,3})?\s*$/;
-
 /** The column as doubles, NaN where blank; a text that is no number is an error. */
-const doublesOf = (raw: RawColumn, table: string, column: string): Float64Array => {
+const doublesOf = (raw: RawColumn, table: string, column: string, decimal: DecimalMark): Float64Array => {
   if (raw instanceof Float64Array) return raw;
   const values = new Float64Array(raw.length);
   const integers = raw instanceof Int32Array;
@@ -96,11 +95,15 @@ const doublesOf = (raw: RawColumn, table: string, column: string): Float64Array 
     if (typeof value === 'number') values[i] = integers && value === NO_DAY ? Number.NaN : value;
     else if (isBlank(value)) values[i] = Number.NaN;
     else if (typeof value === 'bigint') values[i] = Number(value);
-    else if (typeof value === 'string' && NUMBER.test(value)) values[i] = Number(value);
     else {
+      const text = typeof value === 'string' ? numberText(value, decimal) : undefined;
+      if (text !== undefined) {
+        values[i] = Number(text);
+        continue;
+      }
       throw new DurchblickError('bad-number', `${table}, row ${i + 1}, column ${column}: ${shown(value)} is not a number`, {
         kind: 'data',
-        hint: 'Numbers are written with digits and a decimal point.',
+        hint: NUMBER_HINT[decimal],
       });
     }
   }
@@ -143,8 +146,8 @@ export const scaledColumn = (doubles: Float64Array, lists: Lists): NumberColumn 
   return total < EXACT ? { values, blanks, scale } : { values: lists.own(doubles), blanks, scale: -1 };
 };
 
-export const readNumbers = (raw: RawColumn, table: string, column: string, lists: Lists): NumberColumn =>
-  scaledColumn(doublesOf(raw, table, column), lists);
+export const readNumbers = (raw: RawColumn, table: string, column: string, decimal: DecimalMark, lists: Lists): NumberColumn =>
+  scaledColumn(doublesOf(raw, table, column, decimal), lists);
 
 export type Codes = Uint8Array | Uint16Array | Int32Array;
 

@@ -176,6 +176,7 @@ export const factData = (
     roles.set(role.name, days);
   }
   const numbers = new Map<string, NumberColumn>();
+  const { decimal = 'point' } = model.sources.get(fact.source) ?? {};
   const numbersOf = (name: string): NumberColumn => {
     let column = numbers.get(name);
     if (!column) {
@@ -185,7 +186,9 @@ export const factData = (
           hint: suggest(name, [...table.columnNames, ...fact.columns.keys()], 'columns'),
         });
       }
-      column = expression ? computeColumn(expression, table.rows, numbersOf) : readNumbers(table.column(name), table.name, name, lists);
+      column = expression
+        ? computeColumn(expression, table.rows, numbersOf)
+        : readNumbers(table.column(name), table.name, name, decimal, lists);
       column = { ...column, values: lists.own(column.values) };
       numbers.set(name, column);
     }

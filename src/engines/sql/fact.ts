@@ -2,6 +2,7 @@ import { zoneStretches } from '../../calendar/dates.ts';
 import { FIRST_DAY, isoOf, LAST_DAY } from '../../calendar/day.ts';
 import { DurchblickError, suggest } from '../../errors.ts';
 import { usedColumns } from '../../model/columns.ts';
+import { NUMBER_HINT } from '../../model/decimal.ts';
 import type { Fact, Link, Model, Role } from '../../model/model.ts';
 import type { DataNote } from '../../plan/request.ts';
 import type { Session } from './database.ts';
@@ -140,7 +141,7 @@ export const openSqlFact = async (fact: Fact, relation: Relation, model: Model, 
         throw new DurchblickError(
           'bad-number',
           `${relation.name}, row ${Number(columns[0][0])}, column ${name}: ${JSON.stringify(columns[1][0])} is not a number`,
-          { kind: 'data', hint: 'Numbers are written with digits and a decimal point.' },
+          { kind: 'data', hint: NUMBER_HINT[column.decimal ?? 'point'] },
         );
       }
     }

@@ -19,7 +19,7 @@ import { type SqlWorld, selectOf } from './select.ts';
 
 type Run = Session['run'];
 
-const sourceNamed = (model: Model, name: string): Source => model.sources.get(name) ?? { kind: 'given', name };
+const sourceNamed = (model: Model, name: string): Source => model.sources.get(name) ?? { kind: 'given', name, decimal: 'point' };
 
 /** A database whose answers are counted, row by row. */
 const counting = (database: Database): { readonly database: Database; readonly fetched: () => number } => {
@@ -46,9 +46,11 @@ export const openSqlStore = async (model: Model, given: Database, options: OpenO
   const relationOf = async (name: string): Promise<Relation> => {
     const known = relations.get(name);
     if (known) return known;
-    const found = await database.relation(sourceNamed(model, name)).catch((error: unknown) => {
+    const source = sourceNamed(model, name);
+    const relation = await database.relation(source).catch((error: unknown) => {
       throw error instanceof DurchblickError ? error.located(model.locate(['sources', name])) : error;
     });
+    const found = { ...relation, columns: relation.columns.map((column) => ({ ...column, decimal: source.decimal })) };
     relations.set(name, found);
     return found;
   };

@@ -1,5 +1,6 @@
 import { datePattern, type ZoneStretch } from '../../calendar/dates.ts';
 import { parseIsoDay } from '../../calendar/day.ts';
+import { NUMBER_TEXT } from '../../model/decimal.ts';
 import type { Dialect, SqlColumn } from './dialect.ts';
 
 /** How texts are written as dates (D2); a column is looked through once for which of them it has. */
@@ -144,8 +145,6 @@ export const noDateSql = (dialect: Dialect, value: string, column: SqlColumn, { 
   return column.kind === 'integer' && keys.length > 0 ? `(${blank} or ${value} in (${keys.join(', ')}))` : blank;
 };
 
-const NUMBER = '^[+-]?(\\d+(\\.\\d*)?|\\.\\d+)([eE][+-]?\\d{1,3})?$';
-
 /** A column's value as a double, null where blank; `bad` says which values are no numbers. */
 export const doubleSql = (
   dialect: Dialect,
@@ -154,9 +153,12 @@ export const doubleSql = (
 ): { readonly value: string; readonly bad: string | undefined } => {
   if (column.kind === 'text') {
     const text = `trim(${value})`;
+    const { decimal = 'point' } = column;
+    const isNumber = dialect.matches(text, NUMBER_TEXT[decimal]);
+    const plain = decimal === 'point' ? text : `replace(replace(${text}, '.', ''), ',', '.')`;
     return {
-      value: `case when ${dialect.matches(text, NUMBER)} then ${dialect.toDouble(text)} end`,
-      bad: `(${value} is not null and ${value} <> '' and not coalesce(${dialect.matches(text, NUMBER)}, false))`,
+      value: `case when ${isNumber} then ${dialect.toDouble(plain)} end`,
+      bad: `(${value} is not null and ${value} <> '' and not coalesce(${isNumber}, false))`,
     };
   }
   if (column.kind === 'double')
