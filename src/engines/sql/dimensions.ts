@@ -57,17 +57,27 @@ export const checkDimension = async (
     throw error.located(model.locate(['dimensions', dimension.name]) ?? { path: `dimensions.${dimension.name}` });
   }
   const key = relation.columns.find(({ name }) => name === dimension.key) ?? { name: '', kind: 'text' as const };
-  const text = `coalesce(${keySql(dialect, `d.${dialect.identifier(key.name)}`, key)}, '')`;
+  const own = `d.${dialect.identifier(key.name)}`;
+  const text = `coalesce(${keySql(dialect, own, key)}, '')`;
+  // Whole numbers are told apart as they are.
+  const groups = `${relation.from} as d group by ${key.kind === 'integer' ? own : text}`;
   const { columns } = await session.run({
     about: `keys of ${dimension.name}`,
-    sql: `select count(*), min(case when n > 1 then k end)
-from (select ${text} as k, count(*) over (partition by ${text}) as n from ${relation.from} as d) as keys`,
+    sql: `select sum(n), max(n)\nfrom (select count(*) as n from ${groups}) as keys`,
   });
-  const doubled = columns[1][0];
-  if (doubled !== null && doubled !== undefined)
-    throw new DurchblickError('doubled-key', `${relation.name}: the key ${dimension.key} = "${doubled}" stands more than once`, {
-      kind: 'data',
-      hint: `Every ${dimension.name} has one row (G8).`,
+  if (Number(columns[1][0] ?? 0) > 1) {
+    const doubled = await session.run({
+      about: `the first doubled key of ${dimension.name}`,
+      sql: `select min(k)\nfrom (select min(${text}) as k from ${groups} having count(*) > 1) as keys`,
     });
-  return Number(columns[0][0]);
+    throw new DurchblickError(
+      'doubled-key',
+      `${relation.name}: the key ${dimension.key} = "${doubled.columns[0][0]}" stands more than once`,
+      {
+        kind: 'data',
+        hint: `Every ${dimension.name} has one row (G8).`,
+      },
+    );
+  }
+  return Number(columns[0][0] ?? 0);
 };

@@ -4,10 +4,10 @@ import { DurchblickError, suggest } from '../../errors.ts';
 import { usedColumns } from '../../model/columns.ts';
 import { NUMBER_HINT } from '../../model/decimal.ts';
 import type { Fact, Link, Model, Role } from '../../model/model.ts';
-import type { DataNote } from '../../plan/request.ts';
+import type { Bounds, DataNote } from '../../plan/request.ts';
 import type { Session } from './database.ts';
 import type { Dialect, Relation, SqlColumn } from './dialect.ts';
-import { columnNumber, computedNumber, type NumberSql } from './numbers.ts';
+import { columnNumber, computedNumber, type NumberSql, together } from './numbers.ts';
 import { COARSE_FORMS, type DateReading, daySql, doubleSql, isBlankSql, noDateSql, TEXT_FORMS, type TextForm } from './values.ts';
 
 /** The rows of a fact are `r` in every statement. */
@@ -18,6 +18,9 @@ export interface SqlFact {
   readonly fact: Fact;
   readonly relation: Relation;
   readonly rows: number;
+  /** First and last day of every role over all rows, and the roles that no row left blank, when the model was opened. */
+  readonly bounds: ReadonlyMap<string, Bounds | undefined>;
+  readonly filled: ReadonlySet<string>;
   readonly notes: readonly DataNote[];
   /** Day number of a role, null where blank. */
   readonly day: (role: string) => string;
@@ -77,18 +80,62 @@ export const openSqlFact = async (fact: Fact, relation: Relation, model: Model, 
   const outside = (role: Role): string => `${dayOf(role)} not between ${FIRST_DAY} and ${LAST_DAY}`;
   const keys = [...new Set(usedColumns(fact, model).flatMap(({ use, column }) => (use === 'key' ? [column] : [])))];
   const keyBlank = (name: string): string => isBlankSql(dialect, raw(name), columnOf(name) as SqlColumn);
-  const [rows, ...found] = await numbers('rows and dates', [
+  const ask = together((expressions) => numbers('dates and numbers', expressions));
+  const first = ask([
     'count(*)',
-    ...roles.map((role) => `sum(case when (${badDate(role)}) or ${outside(role)} then 1 else 0 end)`),
+    ...roles.flatMap((role) => [
+      `sum(case when (${badDate(role)}) or ${outside(role)} then 1 else 0 end)`,
+      `min(${dayOf(role)})`,
+      `max(${dayOf(role)})`,
+      `count(${dayOf(role)})`,
+    ]),
     ...keys.map((name) => `sum(case when ${keyBlank(name)} then 1 else 0 end)`),
   ]);
-  const count = rows ?? 0;
-  const bad = found.slice(0, roles.length);
-  const fullKeys = new Set(keys.filter((_, k) => (found[roles.length + k] ?? 0) === 0));
+  const count = first.then(([rows]) => rows ?? 0);
+  // Where `first` fails, that is what is told, whether or not a number waits for the count.
+  count.catch(() => undefined);
+
+  const known = new Map<string, Promise<NumberSql>>();
+  const numberOf = (name: string): Promise<NumberSql> => {
+    let found = known.get(name);
+    if (!found) {
+      const expression = fact.columns.get(name);
+      found = expression ? computedNumber(expression, numberOf, count, ask) : rawNumber(name);
+      known.set(name, found);
+    }
+    return found;
+  };
+  const rawNumber = async (name: string): Promise<NumberSql> => {
+    const column = columnOf(name);
+    if (!column) throw missing(relation, name, fact.columns.keys());
+    const { bad: wrong } = doubleSql(dialect, raw(name), column);
+    const [[wrongs], number] = await Promise.all([
+      ask(wrong === undefined ? [] : [`sum(case when ${wrong} then 1 else 0 end)`]),
+      columnNumber(dialect, raw(name), column, count, ask),
+    ]);
+    if ((wrongs ?? 0) === 0) return number;
+    const { columns } = await session.run({
+      about: about(`the first bad value of ${name}`),
+      sql: `select n, v from (select row_number() over () as n, ${dialect.toText(raw(name))} as v, ${wrong} as bad from ${from}) as numbers\nwhere bad order by n limit 1`,
+    });
+    throw new DurchblickError(
+      'bad-number',
+      `${relation.name}, row ${Number(columns[0][0])}, column ${name}: ${JSON.stringify(columns[1][0])} is not a number`,
+      { kind: 'data', hint: NUMBER_HINT[column.decimal ?? 'point'] },
+    );
+  };
+
+  const numberColumns = [...new Set(usedColumns(fact, model).flatMap(({ column, use }) => (use === 'number' ? [column] : [])))];
+  // Both at once, so that rows are read together; dates are told first where both are bad.
+  const [dates, ...read] = await Promise.allSettled([first, ...numberColumns.map(numberOf)] as const);
+  if (dates.status === 'rejected') throw dates.reason;
+  const [rows, ...found] = dates.value;
+  const ofRole = (k: number) => found.slice(4 * k, 4 * k + 4);
+  const fullKeys = new Set(keys.filter((_, k) => (found[4 * roles.length + k] ?? 0) === 0));
   const notes: DataNote[] = [];
   for (const [k, role] of roles.entries()) {
-    const found = bad[k] ?? 0;
-    if (found === 0) continue;
+    const bad = ofRole(k)[0] ?? 0;
+    if (bad === 0) continue;
     if (role.onBadDate === 'error') {
       const { columns } = await session.run({
         about: about(`the first bad ${role.name} date`),
@@ -97,7 +144,7 @@ export const openSqlFact = async (fact: Fact, relation: Relation, model: Model, 
       });
       throw new DurchblickError(
         'bad-dates',
-        `${relation.name}, row ${Number(columns[0][0])}, column ${role.column}: ${JSON.stringify(columns[1][0])} is not a date (${found} bad ${found === 1 ? 'value' : 'values'})`,
+        `${relation.name}, row ${Number(columns[0][0])}, column ${role.column}: ${JSON.stringify(columns[1][0])} is not a date (${bad} bad ${bad === 1 ? 'value' : 'values'})`,
         {
           kind: 'data',
           hint: 'Dates are YYYY-MM-DD, ISO 8601 timestamps or yyyymmdd keys; other texts need a `format`; `on-bad-date: blank` and `blank-dates` let some pass.',
@@ -108,53 +155,30 @@ export const openSqlFact = async (fact: Fact, relation: Relation, model: Model, 
       code: 'bad-dates',
       fact: fact.name,
       role: role.name,
-      count: found,
-      message: `${fact.name}: ${found} ${found === 1 ? 'value' : 'values'} of ${role.name} (${role.column}) ${found === 1 ? 'is' : 'are'} no date and taken as blank`,
+      count: bad,
+      message: `${fact.name}: ${bad} ${bad === 1 ? 'value' : 'values'} of ${role.name} (${role.column}) ${bad === 1 ? 'is' : 'are'} no date and taken as blank`,
     });
   }
 
-  const known = new Map<string, Promise<NumberSql>>();
-  const numberOf = (name: string): Promise<NumberSql> => {
-    let found = known.get(name);
-    if (!found) {
-      const ask = (expressions: readonly string[]) => numbers(`the values of ${name}`, expressions);
-      const expression = fact.columns.get(name);
-      found = expression ? computedNumber(expression, numberOf, ask) : rawNumber(name, ask);
-      known.set(name, found);
-    }
-    return found;
-  };
-  const rawNumber = async (
-    name: string,
-    ask: (expressions: readonly string[]) => Promise<readonly (number | null)[]>,
-  ): Promise<NumberSql> => {
-    const column = columnOf(name);
-    if (!column) throw missing(relation, name, fact.columns.keys());
-    const { bad: wrong } = doubleSql(dialect, raw(name), column);
-    if (wrong !== undefined) {
-      const [found] = await ask([`sum(case when ${wrong} then 1 else 0 end)`]);
-      if ((found ?? 0) > 0) {
-        const { columns } = await session.run({
-          about: about(`the first bad value of ${name}`),
-          sql: `select n, v from (select row_number() over () as n, ${dialect.toText(raw(name))} as v, ${wrong} as bad from ${from}) as numbers\nwhere bad order by n limit 1`,
-        });
-        throw new DurchblickError(
-          'bad-number',
-          `${relation.name}, row ${Number(columns[0][0])}, column ${name}: ${JSON.stringify(columns[1][0])} is not a number`,
-          { kind: 'data', hint: NUMBER_HINT[column.decimal ?? 'point'] },
-        );
-      }
-    }
-    return columnNumber(dialect, raw(name), column, count, ask);
-  };
   const values = new Map<string, NumberSql>();
-  for (const { column, use } of usedColumns(fact, model)) if (use === 'number') values.set(column, await numberOf(column));
+  for (const [k, one] of read.entries()) {
+    if (one.status === 'rejected') throw one.reason;
+    values.set(numberColumns[k], one.value as NumberSql);
+  }
+  const bounds = new Map(
+    roles.map((role, k) => {
+      const [, from, to] = ofRole(k);
+      return [role.name, from === null || to === null ? undefined : { first: from, last: to }] as const;
+    }),
+  );
 
   const versions = await versionsOf(fact, relation, model, columnOf, raw, dialect, session, numbers);
   return {
     fact,
     relation,
-    rows: count,
+    rows: rows ?? 0,
+    bounds,
+    filled: new Set(roles.flatMap(({ name }, k) => (ofRole(k)[3] === rows ? [name] : []))),
     notes,
     fullKeys,
     day: (role) => dayOf(fact.roles.get(role) as Role),

@@ -21,7 +21,7 @@ export const keepFact = async (
   const from = await keep(fact.fact.name, `select ${ROWS}.*, ${columns.join(',\n  ')}\nfrom ${fact.relation.from} as ${ROWS}`);
   const kept = (name: string): string => `${ROWS}.${dialect.identifier(name)}`;
   const own = new Map(
-    numbers.map(([column, { scale, full }]) => [column, { sql: kept(numberName(column)), scale, ...(full ? { full } : {}) }]),
+    numbers.map(([column, { scale, most, full }]) => [column, { sql: kept(numberName(column)), scale, most, ...(full ? { full } : {}) }]),
   );
   return {
     ...fact,

@@ -78,9 +78,10 @@ export const openSqlStore = async (model: Model, given: Database, options: OpenO
       facts.set(fact.name, database.keep && opened.relation.texts ? await keepFact(opened, database.keep, dialect) : opened);
     }
     for (const fact of facts.values()) {
-      const found = await boundsOf(fact, [], undefined, worldOf(fact), session.run);
-      rawBounds.set(fact.fact.name, found.bounds);
-      if (database.state === 'still' && fact.fact.recorded === undefined) filled.set(fact.fact.name, found.filled);
+      // Of revisions only the last ones count.
+      const bounds = fact.versions ? await boundsOf(fact, [], undefined, worldOf(fact), session.run) : fact.bounds;
+      rawBounds.set(fact.fact.name, bounds);
+      if (database.state === 'still' && !fact.versions) filled.set(fact.fact.name, fact.filled);
     }
   } catch (error) {
     await session.end();
@@ -196,8 +197,12 @@ export const openSqlStore = async (model: Model, given: Database, options: OpenO
         return Array.from({ length: found.count }, (_, k) => Object.fromEntries(columns.map((column, c) => [column, found.columns[c][k]])));
       },
       holidays: (file, timeZone, first, last) => holidays(database, model, file, timeZone, first, last),
-      bounds: async (fact, knownBy) =>
-        (await boundsOf(opened(fact), fixedOf(fact), knownBy, await worldFor(opened(fact), fixedOf(fact)), run)).bounds,
+      bounds: async (fact, knownBy) => {
+        const own = opened(fact);
+        const fixed = fixedOf(fact);
+        if (database.state === 'still' && fixed.length === 0 && !own.versions) return own.bounds;
+        return boundsOf(own, fixed, knownBy, await worldFor(own, fixed), run);
+      },
       members,
       combinations: async (dimension, attributes) => {
         const relation = dimensions.get(dimension.name);
@@ -339,27 +344,27 @@ const seenIn = ({ segments, windows }: EventsRequest, width: number, cells: Floa
   });
 };
 
-/** First and last day of every role, before question filters (W11), and the roles that no row leaves blank. */
+/** First and last day of every role, before question filters (W11). */
 const boundsOf = async (
   fact: SqlFact,
   filters: readonly Filter[],
   knownBy: number | undefined,
   world: SqlWorld,
   run: Run,
-): Promise<{ readonly bounds: ReadonlyMap<string, Bounds | undefined>; readonly filled: ReadonlySet<string> }> => {
+): Promise<ReadonlyMap<string, Bounds | undefined>> => {
   const select = selectOf(fact, world, knownBy);
   const conditions = filters.map(select.condition);
   const roles = [...fact.fact.roles.keys()];
   const { columns } = await run({
     about: `first and last days of ${fact.fact.name}`,
-    sql: `select ${roles.map((role) => `min(${fact.day(role)}), max(${fact.day(role)}), count(*) - count(${fact.day(role)})`).join(',\n  ')}
+    sql: `select ${roles.map((role) => `min(${fact.day(role)}), max(${fact.day(role)})`).join(',\n  ')}
 from ${select.from()}${conditions.length > 0 ? `\nwhere ${conditions.join('\n  and ')}` : ''}`,
   });
   const bounds = roles.map((role, k) => {
-    const [first, last] = [columns[3 * k][0], columns[3 * k + 1][0]];
+    const [first, last] = [columns[2 * k][0], columns[2 * k + 1][0]];
     return [role, first === null || first === undefined ? undefined : { first: Number(first), last: Number(last) }] as const;
   });
-  return { bounds: new Map(bounds), filled: new Set(roles.filter((_, k) => Number(columns[3 * k + 2][0]) === 0)) };
+  return new Map(bounds);
 };
 
 const holidays = async (
