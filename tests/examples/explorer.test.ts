@@ -1,6 +1,7 @@
 import { mkdtempSync, readFileSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
+import { parquetWriteBuffer } from 'hyparquet-writer';
 import type { Page } from 'playwright-core';
 import { afterAll, beforeAll, expect, test } from 'vitest';
 import { memory } from '../../src/engines/memory/index.ts';
@@ -229,6 +230,43 @@ test('own files are dropped, a model is drafted, corrected and opened; names are
   await page.dispatchEvent('body', 'drop', { dataTransfer: transfer });
   await expect.poll(() => box.inputValue()).toContain('visits.csv');
   await page.keyboard.press('Escape');
+});
+
+test('Parquet rows and a CSV file with semicolons and decimal commas are opened together', async () => {
+  await fresh();
+  const rows = Array.from({ length: 60 }, (_, k) => ({
+    when: `2026-0${1 + (k % 2)}-1${k % 10}`,
+    shop: k % 3 === 0 ? 'Kiel' : 'Ulm',
+    n: k,
+  }));
+  const bytes = parquetWriteBuffer({
+    columnData: [
+      { name: 'sold_on', data: rows.map(({ when }) => new Date(when)), type: 'TIMESTAMP' },
+      { name: 'shop', data: rows.map(({ shop }) => shop), type: 'STRING' },
+      { name: 'pieces', data: rows.map(({ n }) => n), type: 'INT32' },
+    ],
+  });
+  await page.setInputFiles('input[type=file]', [
+    { name: 'sales.parquet', mimeType: 'application/octet-stream', buffer: Buffer.from(bytes) },
+    { name: 'targets.csv', mimeType: 'text/csv', buffer: Buffer.from('month;shop;target\n2026-01;Kiel;1.000,5\n2026-02;Ulm;20,25\n') },
+  ]);
+  const box = page.getByRole('textbox', { name: 'Model' });
+  await expect.poll(() => box.inputValue()).toContain('{ file: targets.csv, decimal: comma }');
+  await page.getByRole('button', { name: 'Open this model' }).click();
+  await expect.poll(() => page.getByRole('heading', { level: 1 }).textContent()).toBe('My model');
+  for (const [k, reading] of ['pieces', 'target'].entries()) {
+    const field = page.getByRole('textbox', { name: `reading ${k + 1}` }).or(page.getByRole('combobox', { name: `reading ${k + 1}` }));
+    await field.fill(reading);
+    await field.blur();
+  }
+  const pieces = (month: string): string => String(rows.filter(({ when }) => when.startsWith(month)).reduce((sum, { n }) => sum + n, 0));
+  await expect
+    .poll(async () => (await shown()).map((row) => row.slice(0, 3)))
+    .toEqual([
+      ['2026-01', pieces('2026-01'), '1,000.5'],
+      // The year to date ends on the last day with rows: 19 of 28 days.
+      ['2026-02', pieces('2026-02'), '13.74'],
+    ]);
 });
 
 test.each([
