@@ -1,6 +1,6 @@
 import { Alert, Badge, Button, Group, List, Loader, Text, Title, useComputedColorScheme, useMantineColorScheme } from '@mantine/core';
 import type { FiredAlert } from 'durchblick';
-import { useCallback, useDeferredValue, useEffect, useMemo, useRef, useState } from 'react';
+import { startTransition, useCallback, useDeferredValue, useEffect, useMemo, useRef, useState } from 'react';
 import { call, Failed } from './engine/client.ts';
 import type { Answered, Fault, ModelFacts } from './engine/protocol.ts';
 import { Answer } from './parts/Answer.tsx';
@@ -141,7 +141,10 @@ export const App = () => {
       // The worker counts while the page draws what was changed.
       const wanted = questionOf(settled);
       if (wanted.show.length > 0) answer(wanted);
-      setView(settled);
+      // Another unit or range: the answer, when it comes, is drawn before the controls. What steps from its own value,
+      // as the slider does, is drawn at once.
+      if (more.by === undefined && more.range === undefined) setView(settled);
+      else startTransition(() => setView(settled));
       history[how === 'step' ? 'pushState' : 'replaceState'](null, '', toSearch(settled));
     },
     [answer],
@@ -151,6 +154,7 @@ export const App = () => {
   /** The picture and what is below follow the table. */
   const drawn = useDeferredValue(result);
   const shared = useDeferredValue(view);
+  const lanes = useMemo(() => (result ? lanesOfAnswer(result) : []), [result]);
   const readings = useMemo(() => view?.show ?? [], [view?.show]);
 
   if (!model || !view) {
@@ -210,7 +214,7 @@ export const App = () => {
               <p id="caption" role="status">
                 {[result.caption, `as of ${result.asOf}`].filter((text) => text !== '').join(', ')}
               </p>
-              <Strip lanes={lanesOfAnswer(result)} asOf={result.asOf} locale={model.locale} />
+              <Strip lanes={lanes} asOf={result.asOf} locale={model.locale} />
               {alerts.length > 0 ? (
                 <Group gap={6} mb="xs" role="list" aria-label="alerts">
                   {alerts.map(({ alert, label, period, members, limit }) => (

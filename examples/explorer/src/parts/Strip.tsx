@@ -1,4 +1,5 @@
 import type { ExplainedPart } from 'durchblick';
+import { memo, useMemo } from 'react';
 import type { Answered } from '../engine/protocol.ts';
 
 const DAY = 86_400_000;
@@ -55,32 +56,37 @@ export const lanesOfAnswer = ({ periods, compared, asOf }: Answered): Lane[] => 
 };
 
 /** Which days are covered, and which are compared, on one scale; the as-of date is a line. */
-export const Strip = ({ lanes, asOf, locale }: { readonly lanes: readonly Lane[]; readonly asOf: string; readonly locale: string }) => {
-  if (lanes.length === 0) return null;
-  const at = dayOf(asOf);
-  const first = Math.min(at, ...lanes.map(({ start }) => dayOf(start)));
-  const last = Math.max(at, ...lanes.map(({ end }) => dayOf(end)));
-  const x = (day: number): number => ((day - first) / (last - first + 1)) * 100;
-  const words = new Intl.DateTimeFormat(locale, { day: 'numeric', month: 'short', year: 'numeric', timeZone: 'UTC' });
-  const inWords = (day: number): string => words.format(day * DAY);
-  const height = TOP + lanes.length * ROW;
-  const said = lanes.map(({ kind, start, end }) => `${kind}: ${start} to ${end}`).join('; ');
-  return (
-    <div className="strip" role="img" aria-label={`Days ${said}; as of ${asOf}`} style={{ height }}>
-      <span className="edge">{inWords(first)}</span>
-      <span className="edge end">{inWords(last)}</span>
-      {lanes.map(({ title, start, end, kind }, k) => {
-        const [from, to] = [dayOf(start), dayOf(end)];
-        return (
-          <div
-            key={`${kind} ${title} ${start}`}
-            className={kind === 'compared' ? 'bar compared' : 'bar'}
-            title={`${title}: ${inWords(from)} – ${inWords(to)}`}
-            style={{ top: TOP + k * ROW, left: `${x(from)}%`, width: `max(3px, ${x(to + 1) - x(from)}%)` }}
-          />
-        );
-      })}
-      <div className="as-of" style={{ left: `calc(${x(at + 1)}% - 2px)`, top: TOP - 2, height: height - TOP + 2 }} />
-    </div>
-  );
-};
+export const Strip = memo(
+  ({ lanes, asOf, locale }: { readonly lanes: readonly Lane[]; readonly asOf: string; readonly locale: string }) => {
+    const words = useMemo(
+      () => new Intl.DateTimeFormat(locale, { day: 'numeric', month: 'short', year: 'numeric', timeZone: 'UTC' }),
+      [locale],
+    );
+    if (lanes.length === 0) return null;
+    const at = dayOf(asOf);
+    const first = Math.min(at, ...lanes.map(({ start }) => dayOf(start)));
+    const last = Math.max(at, ...lanes.map(({ end }) => dayOf(end)));
+    const x = (day: number): number => ((day - first) / (last - first + 1)) * 100;
+    const inWords = (day: number): string => words.format(day * DAY);
+    const height = TOP + lanes.length * ROW;
+    const said = lanes.map(({ kind, start, end }) => `${kind}: ${start} to ${end}`).join('; ');
+    return (
+      <div className="strip" role="img" aria-label={`Days ${said}; as of ${asOf}`} style={{ height }}>
+        <span className="edge">{inWords(first)}</span>
+        <span className="edge end">{inWords(last)}</span>
+        {lanes.map(({ title, start, end, kind }, k) => {
+          const [from, to] = [dayOf(start), dayOf(end)];
+          return (
+            <div
+              key={`${kind} ${title} ${start}`}
+              className={kind === 'compared' ? 'bar compared' : 'bar'}
+              title={`${title}: ${inWords(from)} – ${inWords(to)}`}
+              style={{ top: TOP + k * ROW, left: `${x(from)}%`, width: `max(3px, ${x(to + 1) - x(from)}%)` }}
+            />
+          );
+        })}
+        <div className="as-of" style={{ left: `calc(${x(at + 1)}% - 2px)`, top: TOP - 2, height: height - TOP + 2 }} />
+      </div>
+    );
+  },
+);
