@@ -15,8 +15,8 @@ export interface Placing {
   /** Index of the place at which the as-of date lies, where others follow it. */
   readonly asOf: number | undefined;
   readonly asOfText: string;
-  /** Index and last day of a period that is not over, where it is the last one. */
-  readonly open: { readonly index: number; readonly text: string } | undefined;
+  /** The last period where it is not over, and its last day; `behind`: by how many pixels its text stands out to the right. */
+  readonly open: { readonly index: number; readonly text: string; readonly behind: number } | undefined;
 }
 
 /** What colour stands for: the reading, or the member where there is one reading and few members. */
@@ -158,7 +158,7 @@ export const layersOf = (panel: Panel, place: Placing, colours: Colours, tooltip
         align: 'right',
         baseline: 'bottom',
         fontSize: 10,
-        dx: 22,
+        dx: place.open.behind,
         color: theme.quiet,
       },
       encoding: { x: { ...category, datum: place.open.index, field: undefined }, y: { value: -3 } },

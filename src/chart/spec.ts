@@ -94,6 +94,9 @@ const memberOf = (row: readonly Cell[], attributes: number): string =>
     .map(String)
     .join(' · ');
 
+/** Room around a chart without a title, in pixels. */
+const MARGIN = 6;
+
 /** Where a chart has its periods and members. */
 interface Layout {
   readonly placing: (panel: Panel, width: number) => Placing;
@@ -108,12 +111,16 @@ const asOfIndex = ({ periods, asOf, unit }: Result): number | undefined => {
   return at >= 0 && at < periods.length - 1 ? at : undefined;
 };
 
-/** The last period, where it is not over or the range ends inside it. */
-const openPeriod = ({ periods, unit, locale }: Result): Placing['open'] => {
+/** The last period, where it is not over or the range ends inside it; its text may stand out by the margin of a chart. */
+const openPeriod = ({ periods, unit, locale }: Result, width: number): Placing['open'] => {
   const last = periods[periods.length - 1];
   const ends = last?.partial ? last.anchor : last?.end;
   return unit !== null && unit !== 'day' && (last?.partial || last?.cut)
-    ? { index: periods.length - 1, text: `to ${short(locale)(ends)}` }
+    ? {
+        index: periods.length - 1,
+        text: `to ${short(locale)(ends)}`,
+        behind: Math.min(22, Math.floor(width / periods.length / 2) + MARGIN),
+      }
     : undefined;
 };
 
@@ -190,7 +197,7 @@ const layoutOf = (result: Result, panels: readonly Panel[], members: readonly st
         count,
         asOf: asOfIndex(result),
         asOfText,
-        open: openPeriod(result),
+        open: openPeriod(result, own),
       };
     },
   };
@@ -257,7 +264,7 @@ export const chartSpec = (result: Result, options: ChartOptions = {}): ChartSpec
     description: `${names.join(', ')}: ${result.caption}`,
     ...(options.title === 'none' ? {} : { title }),
     background: theme.background,
-    padding: options.title === 'none' ? 6 : 18,
+    padding: options.title === 'none' ? MARGIN : 18,
     data: { values: valuesOf(result, theme) },
     vconcat: panels.map(panelSpec),
     resolve: {
