@@ -52,7 +52,8 @@ export const layersOf = (panel: Panel, place: Placing, colours: Colours, tooltip
   const at = (c: Plain, v: Plain): Plain => (way === 'across' ? { x: c, y: v } : { y: c, x: v });
   const thick = (band: number): Plain => (way === 'across' ? { width: { band } } : { height: { band } });
   const offset = (sort: readonly string[]): Plain => ({ [way === 'across' ? 'xOffset' : 'yOffset']: { field: colours.by, sort } });
-  const legend = colours.domain.length > 1 ? { title: null, orient: 'top', symbolType: 'square', labelLimit: 420 } : null;
+  const symbol = form === 'lines' ? { symbolType: 'stroke', symbolStrokeWidth: 3 } : { symbolType: 'square' };
+  const legend = colours.domain.length > 1 ? { title: null, orient: 'top', ...symbol, labelLimit: 420 } : null;
   const colour = { field: colours.by, type: 'nominal', scale: { domain: colours.domain, range: colours.range }, legend };
   const of = (part: Drawn['part']): Drawn[] => panel.readings.filter((drawn) => drawn.part === part);
   const [chosen, comparison, plan, signed] = (['chosen', 'comparison', 'plan', 'signed'] as const).map(of);

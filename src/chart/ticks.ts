@@ -41,7 +41,7 @@ export const ticksOf = ({ periods, unit, locale }: Result, width: number): reado
   const starts = (length: number, every: number): Tick[] =>
     all.filter(({ index }) => {
       if ((Number(part(index, 7).slice(5)) - 1) % every !== 0 || (every === 12 && part(index, 7).slice(5) !== '01')) return false;
-      return index > 0 && part(index, length) !== part(index - 1, length);
+      return index === 0 ? periods[0].start.endsWith('-01') : part(index, length) !== part(index - 1, length);
     });
   // The year is said once, and again where it changes.
   const months = (ticks: readonly Tick[]): Tick[] =>

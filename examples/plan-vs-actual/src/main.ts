@@ -22,6 +22,7 @@ const euros = new Intl.NumberFormat(locale, { style: 'currency', currency: 'EUR'
 const percent = new Intl.NumberFormat(locale, { style: 'percent', minimumFractionDigits: 1, maximumFractionDigits: 1 });
 const money = (value: number | null): string => (value === null ? '–' : euros.format(value));
 const part = (value: number | null, of: number | null): string => (value === null || !of ? '–' : percent.format(value / of));
+const monthShort = new Intl.DateTimeFormat(locale, { month: 'short', timeZone: 'UTC' });
 const monthName = new Intl.DateTimeFormat(locale, { month: 'long', year: 'numeric', timeZone: 'UTC' });
 
 /** Ends of the months with data, and the day of the last order. */
@@ -46,6 +47,7 @@ const cumulativeSpec = (points: readonly Point[], budgetName: string): Record<st
     { month, line: 'revenue', value: actual },
   ]);
   const domain = ['revenue', 'forecast by plan', budgetName];
+  const names = Object.fromEntries(points.map(({ month }) => [month, monthShort.format(Date.parse(`${month}-01`))]));
   return {
     $schema: 'https://vega.github.io/schema/vega-lite/v6.json',
     background: 'transparent',
@@ -55,13 +57,13 @@ const cumulativeSpec = (points: readonly Point[], budgetName: string): Record<st
     data: { values },
     mark: { type: 'line', strokeWidth: 2.5, point: { size: 22 }, invalid: 'break-paths-show-domains' },
     encoding: {
-      x: { field: 'month', type: 'ordinal', title: null, axis: { labelAngle: 0, labelExpr: `substring(datum.label, 5)` } },
+      x: { field: 'month', type: 'ordinal', title: null, axis: { labelAngle: 0, labelExpr: `${JSON.stringify(names)}[datum.value]` } },
       y: { field: 'value', type: 'quantitative', title: null, axis: { labelExpr: `'€' + format(datum.value, '.3~s')`, tickCount: 5 } },
       color: {
         field: 'line',
         type: 'nominal',
         scale: { domain, range: ['#14532d', '#c2571a', '#1f2a24'] },
-        legend: { title: null, orient: 'top' },
+        legend: { title: null, orient: 'top', symbolType: 'stroke', symbolStrokeWidth: 3 },
       },
       strokeDash: {
         field: 'line',
