@@ -60,7 +60,20 @@ const drawn = async (result: Result, options?: ChartOptions): Promise<Item[]> =>
         });
     }
   };
-  walk((view.scenegraph() as unknown as { root: Node }).root, 0, 0, 'group', '');
+  // The root stands at the picture's origin.
+  const [x, y] = view.origin();
+  walk((view.scenegraph() as unknown as { root: Node }).root, x, y, 'group', '');
+  const [, width, height] = /width="([\d.]+)" height="([\d.]+)"/.exec(await view.toSVG()) ?? [];
+  const cut = items.filter(
+    ({ mark, text, bounds }) =>
+      mark === 'text' &&
+      text !== '' &&
+      (bounds.x1 < -1 || bounds.y1 < -1 || bounds.x2 > Number(width) + 1 || bounds.y2 > Number(height) + 1),
+  );
+  expect(
+    cut.map(({ text, bounds }) => [text, bounds, width]),
+    'texts that the edge cuts off',
+  ).toEqual([]);
   view.finalize();
   return items;
 };
@@ -98,6 +111,11 @@ describe('labels of an axis never touch', () => {
       { show: ['revenue', 'revenue vs year-earlier'], by: 'week', per: ['region'], range: '2025-W30/2026-W33' },
       {},
     ],
+    [
+      'an open week by region, without a title',
+      { show: ['revenue'], by: 'week', per: ['region'], range: 'ytd' },
+      { width: 700, title: 'none' },
+    ],
     ['weeks of four years on a phone', { show: ['orders'], by: 'week', range: '2023-W01/2026-W33' }, { width: 300 }],
     ['members down the side', { show: ['revenue', 'budget'], per: ['family'], range: '2026-07' }, { width: 420 }],
   ])('%s', async (_, question, options) => {
@@ -107,6 +125,13 @@ describe('labels of an axis never touch', () => {
     for (const [k, a] of found.entries())
       for (const b of found.slice(k + 1)) expect(overlap(a.bounds, b.bounds), `${a.text} and ${b.text}`).toBe(false);
   });
+});
+
+test('an axis that begins with a month says which, one that begins inside it does not', async () => {
+  const first = async (range: string): Promise<string | undefined> =>
+    labels(await drawn(await book.ask({ show: ['revenue'], by: 'week', range })))[0].text;
+  expect(await first('2026-01-01/2026-07-31')).toBe('Jan 2026');
+  expect(await first('2026-01-08/2026-07-31')).toBe('Feb 2026');
 });
 
 test('the days on an axis of more than a year are told apart, and each stands at its place', async () => {
