@@ -280,8 +280,18 @@ test.each([
     `${opened.url}?show=revenue&show=budget&by=month&per=region&range=2026-01%2F2026-08&cell=%5B%22revenue%22%2C%222026-03%22%2C%22North%22%5D`,
   );
   await other.waitForSelector('#why');
+  /** By how many pixels the picture is wider than its place. */
+  const beyond = (): Promise<number> =>
+    other.$eval(
+      '.chart',
+      (place) => (place.querySelector('svg')?.getBoundingClientRect().right ?? 0) - place.getBoundingClientRect().right,
+    );
+  expect(await beyond()).toBeLessThanOrEqual(0);
   expect(await other.evaluate(() => document.documentElement.scrollWidth - document.documentElement.clientWidth)).toBeLessThanOrEqual(0);
   expect(await serious(other)).toEqual([]);
+  await other.goto(`${opened.url}?show=revenue&by=week&per=region&range=ytd`);
+  await other.waitForSelector('.chart svg');
+  expect(await beyond()).toBeLessThanOrEqual(0);
   await other.close();
 });
 
