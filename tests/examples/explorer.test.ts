@@ -271,6 +271,7 @@ test('Parquet rows and a CSV file with semicolons and decimal commas are opened 
 
 test.each([
   [400, 'dark'],
+  [1000, 'light'],
   [1600, 'light'],
 ] as const)('at %i pixels nothing is cut off, on %s pages too', async (width, scheme) => {
   const other = await opened.context.newPage();
@@ -289,7 +290,7 @@ test.each([
   expect(await beyond()).toBeLessThanOrEqual(0);
   expect(await other.evaluate(() => document.documentElement.scrollWidth - document.documentElement.clientWidth)).toBeLessThanOrEqual(0);
   expect(await serious(other)).toEqual([]);
-  await other.goto(`${opened.url}?show=revenue&by=week&per=region&range=ytd`);
+  await other.goto(`${opened.url}?show=revenue&show=revenue+vs+year-earlier+as+change&by=week&per=region&range=ytd`);
   await other.waitForSelector('.chart svg');
   expect(await beyond()).toBeLessThanOrEqual(0);
   await other.close();
