@@ -1,7 +1,8 @@
-import { access, readFile, writeFile } from 'node:fs/promises';
+import { access, type FileHandle, open, writeFile } from 'node:fs/promises';
 import { dirname, relative, resolve } from 'node:path';
 import { draftModel } from '../draft/index.ts';
 import { DurchblickError } from '../errors.ts';
+import type { ByteSource } from '../files/bytes.ts';
 import { deliver, toStderr } from './output.ts';
 
 export interface InitOptions {
@@ -26,6 +27,19 @@ const settled = async (yaml: string): Promise<string> => {
   }
 };
 
+/** A file of which only the parts that are looked at are read. */
+const partsOf = async (file: string, handles: FileHandle[]): Promise<ByteSource> => {
+  const handle = await open(file);
+  handles.push(handle);
+  const { size } = await handle.stat();
+  const slice = async (start: number, end = size): Promise<ArrayBuffer> => {
+    const bytes = new Uint8Array(Math.max(0, Math.min(end, size) - start));
+    await handle.read(bytes, 0, bytes.length, start);
+    return bytes.buffer;
+  };
+  return { byteLength: size, slice };
+};
+
 /** Drafts a model of files and says what in it is a guess. */
 export const init = async (files: readonly string[], { output }: InitOptions): Promise<number> => {
   if (output !== undefined) {
@@ -37,15 +51,16 @@ export const init = async (files: readonly string[], { output }: InitOptions): P
       throw new DurchblickError('file-taken', `${output} is there already`, { hint: 'Name another file; nothing is overwritten.' });
   }
   const folder = output === undefined ? process.cwd() : dirname(resolve(output));
-  const read = await Promise.all(
-    files.map(async (file) => {
-      const bytes = await readFile(file).catch((error: NodeJS.ErrnoException) => {
-        throw new DurchblickError('no-file', `cannot read ${file} (${error.code === 'ENOENT' ? 'there is no such file' : error.code})`);
-      });
-      return { file: relative(folder, resolve(file)) || file, bytes };
-    }),
-  );
-  const { yaml, guesses } = await draftModel(read);
+  const handles: FileHandle[] = [];
+  const opened = async (file: string) => {
+    const bytes = await partsOf(file, handles).catch((error: NodeJS.ErrnoException) => {
+      throw new DurchblickError('no-file', `cannot read ${file} (${error.code === 'ENOENT' ? 'there is no such file' : error.code})`);
+    });
+    return { file: relative(folder, resolve(file)) || file, bytes };
+  };
+  const { yaml, guesses } = await Promise.all(files.map(opened))
+    .then(draftModel)
+    .finally(() => Promise.all(handles.map((handle) => handle.close())));
   const text = await settled(yaml);
   if (output === undefined) await deliver(text, undefined);
   else {

@@ -1,6 +1,7 @@
 import { civilOf } from '../calendar/day.ts';
 import { DurchblickError } from '../errors.ts';
-import { tableFromFile } from '../files/table.ts';
+import { type ByteSource, sourceOf } from '../files/bytes.ts';
+import { sampleOf } from '../files/table.ts';
 import type { DecimalMark } from '../model/decimal.ts';
 import { decimalOf, type Profile, plainValues, profileOf } from './sniff.ts';
 import { type DraftFact, type DraftLink, type DraftMeasure, type DraftModel, yamlOf } from './yaml.ts';
@@ -8,7 +9,8 @@ import { type DraftFact, type DraftLink, type DraftMeasure, type DraftModel, yam
 /** A file of rows: its name, as the model is to write it, and what is in it. */
 export interface DraftFile {
   readonly file: string;
-  readonly bytes: Uint8Array;
+  /** All of it, or something that parts can be read of. */
+  readonly bytes: Uint8Array | ByteSource;
 }
 
 export interface DraftedModel {
@@ -23,6 +25,8 @@ interface Table {
   readonly name: string;
   readonly columns: readonly Profile[];
   readonly rows: number;
+  /** Whether all rows were looked at, or only the first ones. */
+  readonly of: 'all' | 'first';
   readonly decimal: DecimalMark;
 }
 
@@ -70,11 +74,11 @@ const contained = (inner: Profile, outer: Profile): number => {
 };
 
 const tableOf = async ({ file, bytes }: DraftFile): Promise<Table> => {
-  const { columns, rows } = await tableFromFile(bytes, file);
+  const { columns, rows, of } = await sampleOf(bytes instanceof Uint8Array ? sourceOf(bytes) : bytes, file);
   const name = file.replace(/^.*[/\\]/, '').replace(/\.[^.]+$/, '');
   const plain = Object.entries(columns).map(([column, values]) => [column, plainValues(values, column)] as const);
   const decimal = decimalOf(plain.map(([, values]) => values));
-  return { file, name, rows, decimal, columns: plain.map(([column, values]) => profileOf(column, values, decimal)) };
+  return { file, name, rows, of, decimal, columns: plain.map(([column, values]) => profileOf(column, values, decimal)) };
 };
 
 interface DimensionTable {
@@ -116,6 +120,15 @@ const CODE = /^[A-Za-z]{0,5}[-_/ ]?\d{2,}$/;
 const isCode = ({ kind, distinct, rows, blanks }: Profile): boolean =>
   kind === 'text' && distinct.size < (rows - blanks) * 0.9 && [...distinct].every((text) => CODE.test(text));
 
+/** How a discount lessens an amount: as a share of it, in percent, or as an amount of its own. */
+const lessDiscount = ({ name, distinct }: Profile): readonly [formula: string, words: string] => {
+  const values = [...distinct].map((text) => Number(text.replace(',', '.')));
+  const within = (most: number): boolean => values.every((value) => value >= 0 && value <= most);
+  if (within(1) && values.some((value) => value > 0 && value < 1)) return [` * (1 - ${name})`, `, less ${name} as a share of it`];
+  if (within(100) && /pct|percent|prozent/i.test(name)) return [` * (100 - ${name}) * 0.01`, `, less ${name} in percent`];
+  return [` - ${name}`, `, less ${name}`];
+};
+
 /** Days of a column are all first of a month, in more than two months: it is kept by the month. */
 const isMonthly = (dates: Profile): boolean => {
   const days = (dates.date?.days ?? []).filter((day) => day !== undefined);
@@ -130,6 +143,7 @@ export const draftModel = async (files: readonly DraftFile[]): Promise<DraftedMo
   const tables: Table[] = [];
   for (const file of files) tables.push(await tableOf(file));
   const guesses: string[] = [];
+  for (const { file, rows, of } of tables) if (of === 'first') guesses.push(`${file}: only the first ${rows} rows were looked at`);
   const names = new Set<string>();
   const dimensions: DimensionTable[] = [];
   const periods: DraftModel['periods'][number][] = [];
@@ -233,7 +247,7 @@ const draftFact = (
     const suffixed = dimensions.find(({ key }) => kebab(column.name).endsWith(`-${kebab(key.name)}`) && isId(key));
     const holding = dimensions.find((dimension) => holds(dimension, column));
     const target = named ?? suffixed ?? holding;
-    if (!target || contained(column, target.key) < 0.5) continue;
+    if (!target || (target.table.of === 'all' && contained(column, target.key) < 0.5)) continue;
     const isHeld = target === holding && !links.some((link) => link.part === target.name);
     if (!named && !suffixed && kebab(column.name) !== kebab(target.key.name))
       guesses.push(`${file}, ${column.name}: its values are those of ${target.key.name} in ${target.table.file}`);
@@ -242,7 +256,8 @@ const draftFact = (
         ? target.name
         : unique(kebab(column.name).replace(new RegExp(`-${kebab(target.key.name)}$`), `-${target.name}`), names);
     const lost = 1 - contained(column, target.key);
-    if (lost > 0) guesses.push(`${file}, ${column.name}: ${Math.round(lost * 100)}% of its keys are not in ${target.table.file}`);
+    if (lost > 0 && target.table.of === 'all')
+      guesses.push(`${file}, ${column.name}: ${Math.round(lost * 100)}% of its keys are not in ${target.table.file}`);
     links.push({ part, column: column.name, dimension: target.name, attribute: undefined });
     used.add(column);
   }
@@ -278,9 +293,9 @@ const draftFact = (
     void measures.push({ ...measure, name: unique(wanted, measureNames) });
   const plain = (text: string): boolean => /^[A-Za-z_][A-Za-z0-9_]*$/.test(text);
   if (quantity && price && plain(quantity.name) && plain(price.name) && !find(/^(net|amount|total|revenue|sales)$/i)) {
-    const less = discount && plain(discount.name) ? ` - ${discount.name}` : '';
+    const [less, words] = discount && plain(discount.name) ? lessDiscount(discount) : ['', ''];
     computed.push({ name: 'net', is: `${quantity.name} * ${price.name}${less}` });
-    guesses.push(`${file}: net is ${quantity.name} times ${price.name}${less ? `, less ${discount?.name}` : ''}`);
+    guesses.push(`${file}: net is ${quantity.name} times ${price.name}${words}`);
     add('revenue', { aggregate: 'sum', column: 'net', role });
   }
   for (const column of amounts) {

@@ -1,11 +1,15 @@
 import Papa from 'papaparse';
 import { DurchblickError } from '../errors.ts';
+import { tooLarge } from './bytes.ts';
 
 /** A table read from a file: texts by column. */
 export interface TextTable {
   readonly columns: Readonly<Record<string, readonly string[]>>;
   readonly rows: number;
 }
+
+/** JavaScript's texts end at 2^29 characters. */
+const MOST_BYTES = 2 ** 29 - 2 ** 20;
 
 const SEPARATORS = [',', ';', '\t', '|'] as const;
 export type Separator = (typeof SEPARATORS)[number];
@@ -19,6 +23,7 @@ export const separatorOf = (header: string): Separator => {
 
 /** Reads CSV with a header line (RFC 4180, or another separator; a byte order mark is skipped). All values stay texts. */
 export const readCsv = (bytes: Uint8Array, name: string): TextTable => {
+  if (bytes.byteLength > MOST_BYTES) throw tooLarge(name, `${Math.round(bytes.byteLength / 2 ** 20)} MiB`);
   let text: string;
   try {
     text = new TextDecoder('utf-8', { fatal: true }).decode(bytes);

@@ -121,6 +121,22 @@ describe('Arrow and Parquet', () => {
     expect(/fetched from the database/.test(stderr)).toBe(ending === 'parquet');
   });
 
+  test('a file that does not fit in memory is refused with a way out, and DuckDB reads it', async () => {
+    const connection = await (await DuckDBInstance.create()).connect();
+    const columns = ["date '2026-01-05' as day", ...Array.from({ length: 9 }, (_, k) => `1 as c${k}`)].join(', ');
+    await connection.run(`copy (select ${columns} from range(5100000)) to '${join(folder, 'wide.parquet')}' (format parquet)`);
+    connection.closeSync();
+    const path = join(folder, 'wide.yaml');
+    writeFileSync(
+      path,
+      'durchblick: 1\nsources: { wide: { file: wide.parquet } }\nfacts: { wide: { source: wide, dates: { day: day }, measures: { n: { sum: c0 } } } }\n',
+    );
+    const refused = durchblick('ask', path, 'n', '--engine', 'memory');
+    expect(refused).toMatchObject({ code: 1, stderr: expect.stringContaining('5100000 rows of 10 columns: too much to hold in memory') });
+    expect(refused.stderr).toContain('--engine duckdb');
+    expect(durchblick('ask', path, 'n', '--format', 'csv').stdout).toContain(',5100000');
+  });
+
   test('every engine reads Arrow files', async () => {
     const { tableFromArrays, tableToIPC, vectorFromArray, DateDay, Table } = await import('apache-arrow');
     const path = await inForm('arrow', async (connection, table, file) => {

@@ -1,6 +1,7 @@
 import { mkdtempSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
+import { parquetWriteBuffer } from 'hyparquet-writer';
 import { expect, test } from 'vitest';
 import { draftModel } from '../../src/draft/index.ts';
 import { memory } from '../../src/engines/memory/index.ts';
@@ -98,6 +99,29 @@ test('semicolons and decimal commas; links by their values, whatever they are ca
   expect(yaml).toContain('{ file: Umsatz.csv, decimal: comma }');
   expect(guesses).toContain('Ware: its values are those of Nummer in Artikel.csv');
   expect(guesses).toContain('decimal comma');
+});
+
+test('of large files only the first rows are looked at, whole records of them', async () => {
+  const record = `2026-01-05,"a note\nof two lines, ${'x'.repeat(400)}",3\n`;
+  const csv = bytes(`day,note,n\n${record.repeat(Math.ceil((33 * 2 ** 20) / record.length))}`);
+  const ids = Array.from({ length: 200_001 }, (_, k) => k);
+  const parquet = parquetWriteBuffer({ columnData: [{ name: 'id', data: ids, type: 'INT32' }] });
+  const { guesses, yaml } = await draftModel([
+    { file: 'notes.csv', bytes: csv },
+    { file: 'things.parquet', bytes: parquet },
+  ]);
+  expect(yaml).toContain('n: { sum: n }');
+  expect(guesses).toContain('things.parquet: only the first 200000 rows were looked at');
+  expect(guesses.join()).toMatch(/notes.csv: only the first \d+ rows/);
+});
+
+test.each([
+  ['discount', ['0.1', '0', '0.25'], 'qty * price * (1 - discount)'],
+  ['discount_pct', ['10', '0', '25'], 'qty * price * (100 - discount_pct) * 0.01'],
+  ['discount', ['1.5', '0', '25'], 'qty * price - discount'],
+])('%s of %o lessens the amount: %s', async (name, values, formula) => {
+  const text = `day,qty,price,${name}\n${values.map((value) => `2026-01-05,2,9.5,${value}`).join('\n')}\n`;
+  expect((await draftModel(files({ 'sales.csv': text }))).yaml).toContain(`net: ${formula}`);
 });
 
 test('names of any shape become names that readings can use, and rows keep their meaning', async () => {
