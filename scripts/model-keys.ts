@@ -57,7 +57,7 @@ export const MODEL_KEYS: Readonly<Record<string, string>> = {
   'sources.*.file':
     'A .csv, .parquet, .json, .ndjson or .arrow file. A CSV file is parted by whichever of comma, semicolon, TAB and bar its header line has most of.',
   'sources.*.decimal':
-    'What stands before the decimals of numbers that are texts: point, the default, or comma (1.234,5). Dates are not touched.',
+    'How numbers that are texts are written: point (1,234.5) or comma (1.234,5), each with the other between thousands and a sign of currency before or behind; when left out, plain digits with a decimal point (1234.5). Dates are not touched.',
   'sources.*.table': "A table of the engine's database, with its schema where needed.",
   'sources.*.query': "A query on the engine's database.",
   dimensions: 'What rows can be split by and filtered on, by name.',

@@ -2,8 +2,8 @@ import { civilOf } from '../calendar/day.ts';
 import { DurchblickError } from '../errors.ts';
 import { type ByteSource, sourceOf } from '../files/bytes.ts';
 import { sampleOf } from '../files/table.ts';
-import type { DecimalMark } from '../model/decimal.ts';
-import { decimalOf, type Profile, plainValues, profileOf } from './sniff.ts';
+import type { NumberForm } from '../model/decimal.ts';
+import { type DateOrder, numberFormOf, type Profile, plainValues, profileOf } from './sniff.ts';
 import { type DraftFact, type DraftLink, type DraftMeasure, type DraftModel, yamlOf } from './yaml.ts';
 
 /** A file of rows: its name, as the model is to write it, and what is in it. */
@@ -27,7 +27,7 @@ interface Table {
   readonly rows: number;
   /** Whether all rows were looked at, or only the first ones. */
   readonly of: 'all' | 'first';
-  readonly decimal: DecimalMark;
+  readonly numbers: NumberForm;
 }
 
 const RESERVED = new Set(['on', 'over', 'across', 'vs', 'as', 'period']);
@@ -73,12 +73,22 @@ const contained = (inner: Profile, outer: Profile): number => {
   return inner.distinct.size === 0 ? 0 : found / inner.distinct.size;
 };
 
+const toldApart = (profile: Profile, order: DateOrder): Profile =>
+  profile.date ? { ...profile, date: { ...profile.date, order } } : profile;
+
 const tableOf = async ({ file, bytes }: DraftFile): Promise<Table> => {
-  const { columns, rows, of } = await sampleOf(bytes instanceof Uint8Array ? sourceOf(bytes) : bytes, file);
+  const { columns: found, rows, of } = await sampleOf(bytes instanceof Uint8Array ? sourceOf(bytes) : bytes, file);
   const name = file.replace(/^.*[/\\]/, '').replace(/\.[^.]+$/, '');
-  const plain = Object.entries(columns).map(([column, values]) => [column, plainValues(values, column)] as const);
-  const decimal = decimalOf(plain.map(([, values]) => values));
-  return { file, name, rows, of, decimal, columns: plain.map(([column, values]) => profileOf(column, values, decimal)) };
+  const plain = Object.entries(found).map(([column, values]) => [column, plainValues(values, column)] as const);
+  const numbers = numberFormOf(plain.map(([, values]) => values));
+  const profiles = plain.map(([column, values]) => profileOf(column, values, numbers));
+  // Where day and month could be the other way round, another column of the file may tell.
+  const told = new Set(profiles.flatMap(({ date }) => (date?.order && date.order !== 'either' ? [date.order] : [])));
+  const [order] = told.size === 1 ? told : [];
+  const columns = profiles.map((profile) =>
+    order && profile.date?.order === 'either' ? toldApart(profileOf(profile.name, profile.values, numbers, order), order) : profile,
+  );
+  return { file, name, rows, of, numbers, columns };
 };
 
 interface DimensionTable {
@@ -163,12 +173,16 @@ export const draftModel = async (files: readonly DraftFile[]): Promise<DraftedMo
   }
   if (factTables.length === 0)
     throw new DurchblickError('no-dates', `no file has a column of dates: ${tables.map(({ file }) => file).join(', ')}`, {
-      hint: 'A model needs rows with a date: order lines, counts, budgets.',
+      hint: 'A model needs rows with a date: order lines, counts, budgets. Dates are like 2026-08-15, 20260815, 15.08.2026 or 8/15/2026, with or without a time.',
     });
   const loose = new Set<string>();
   const [measureNames, factNames] = [new Set<string>(names), new Set<string>()];
   const facts = factTables.map((table) => draftFact(table, dimensions, loose, names, measureNames, factNames, guesses));
-  for (const { file, decimal } of tables) if (decimal === 'comma') guesses.push(`${file}: numbers have a decimal comma`);
+  for (const { file, numbers } of tables)
+    if (numbers !== 'plain')
+      guesses.push(
+        `${file}: numbers are written with a decimal ${numbers}${numbers === 'point' ? ', and commas or signs of currency' : ''}`,
+      );
   const zoned = tables.some(({ columns }) => columns.some(({ date }) => date?.zoned));
   if (zoned) guesses.push('timestamps have offsets: the time zone decides their day, UTC until you say otherwise');
   const model: DraftModel = {
@@ -180,7 +194,7 @@ export const draftModel = async (files: readonly DraftFile[]): Promise<DraftedMo
           dimensions.some(({ table }) => table.name === name) ||
           periods.some(({ source }) => source === name),
       )
-      .map(({ name, file, decimal }) => ({ name, file, decimal })),
+      .map(({ name, file, numbers }) => ({ name, file, numbers })),
     periods,
     dimensions: [
       ...dimensions.map(({ name, table, key, attributes }) => ({
@@ -221,7 +235,8 @@ const draftFact = (
     const stem = kebab(column.name).replace(/-(on|at|date|day|dt|time|timestamp)$|^(date|day)-/, '');
     const name = unique(stem === '' ? 'day' : stem, taken);
     const { date } = column;
-    if (date?.ambiguous) guesses.push(`${file}, ${column.name}: day and month could be the other way round; read as ${date.format}`);
+    if (date?.order === 'either')
+      guesses.push(`${file}, ${column.name}: day and month could be the other way round; read as ${date.format}`);
     if (date && date.blankDates.length > 0) guesses.push(`${file}, ${column.name}: ${date.blankDates.join(', ')} stand for no date`);
     if (date && date.bad > 0)
       guesses.push(`${file}, ${column.name}: ${date.bad} ${date.bad === 1 ? 'value is' : 'values are'} no date and taken as blank`);

@@ -1,6 +1,6 @@
 import { dateReader } from '../calendar/dates.ts';
 import { type Day, dayOf, isoOf, NO_DAY, toDay } from '../calendar/day.ts';
-import { type DecimalMark, NUMBER_TEXT, numberText } from '../model/decimal.ts';
+import { NUMBER_TEXT, type NumberForm, numberText } from '../model/decimal.ts';
 
 /** What a column of a file seems to hold. */
 export interface Profile {
@@ -17,6 +17,9 @@ export interface Profile {
   readonly values: ArrayLike<unknown>;
 }
 
+/** Whether the day or the month is written first. */
+export type DateOrder = 'd' | 'M';
+
 export interface DateProfile {
   /** The model's `format`, where dates are not ISO 8601. */
   readonly format: string | undefined;
@@ -24,8 +27,8 @@ export interface DateProfile {
   /** Instants with an offset or Z: a time zone decides the day. */
   readonly zoned: boolean;
   readonly blankDates: readonly string[];
-  /** Day and month could be the other way round. */
-  readonly ambiguous: boolean;
+  /** Which of day and month comes first, where that had to be found out; undefined where it can be either. */
+  readonly order: DateOrder | 'either' | undefined;
   /** Texts that are no dates. */
   readonly bad: number;
   readonly first: Day;
@@ -65,7 +68,17 @@ const TIMES: readonly (readonly [RegExp, string])[] = [
   [/\d\d?:\d\d [AaPp][Mm]$/, 'h:mm a'],
   [/\d\d?:\d\d:\d\d [AaPp][Mm]$/, 'h:mm:ss a'],
 ];
-const TWINS: Readonly<Record<string, string>> = { 'dd/MM/yyyy': 'MM/dd/yyyy', 'd/M/yyyy': 'M/d/yyyy', 'dd-MM-yyyy': 'MM-dd-yyyy' };
+const PAIRS = [
+  ['dd/MM/yyyy', 'MM/dd/yyyy'],
+  ['d/M/yyyy', 'M/d/yyyy'],
+  ['dd-MM-yyyy', 'MM-dd-yyyy'],
+] as const;
+const TWINS: Readonly<Record<string, string>> = Object.fromEntries(
+  PAIRS.flatMap(([a, b]) => [
+    [a, b],
+    [b, a],
+  ]),
+);
 const DATE_NAME = /(^|_|-| )(date|day|month|on|at|dt|datum|tag|monat|week|period)$|^(date|day|month|week|datum)|_(on|at)$/i;
 /** Dates outside these years are placeholders for none. */
 const [EARLIEST, LATEST] = [dayOf(1900, 1, 2), dayOf(2200, 1, 1)];
@@ -91,14 +104,14 @@ const read = (texts: readonly string[], format: string | undefined, grain: DateP
   return { format, grain, days, bad };
 };
 
-const sniffDate = (name: string, values: readonly unknown[]): DateProfile | undefined => {
+const sniffDate = (name: string, values: readonly unknown[], likely: DateOrder): DateProfile | undefined => {
   const texts = values.map((value) => (isBlank(value) ? '' : textOf(value)));
   const there = texts.filter((text) => text !== '');
   if (there.length === 0) return undefined;
   const share = (pattern: RegExp): number => there.filter((text) => pattern.test(text)).length / there.length;
   const enough = 1 - TOLERATED;
   let found: Reading | undefined;
-  let ambiguous = false;
+  let order: DateProfile['order'];
   if (share(ISO) >= enough) found = read(texts, undefined, 'day');
   const coarse = COARSE.find(([, pattern]) => share(pattern) >= enough);
   if (!found && coarse) found = read(texts, undefined, coarse[0]);
@@ -106,14 +119,15 @@ const sniffDate = (name: string, values: readonly unknown[]): DateProfile | unde
   if (!found && share(/^(19|20)\d\d(0[1-9]|1[0-2])(0[1-9]|[12]\d|3[01])$/) >= enough && (DATE_NAME.test(name) || share(/^\d{8}$/) === 1))
     found = read(texts, undefined, 'day');
   if (!found && share(/^(19|20)\d\d$/) === 1 && /year|jahr/i.test(name)) found = read(texts, undefined, 'year');
-  if (!found && share(/\d[./-]\d/) >= enough && share(new RegExp(NUMBER_TEXT.point)) < 0.5) {
+  if (!found && share(/\d[./-]\d/) >= enough && share(new RegExp(NUMBER_TEXT.plain)) < 0.5) {
     const behind = (pattern: RegExp): RegExp => new RegExp(`\\d,? ${pattern.source}`);
     const time = TIMES.find(([pattern]) => share(behind(pattern)) >= enough)?.[1];
     const suffix = time === undefined ? '' : `${there[0].includes(', ') ? ', ' : ' '}${time}`;
-    const readings = FORMATS.map((format) => read(texts, `${format}${suffix}`, 'day'));
+    const formats = [...FORMATS].sort((a, b) => Number(b.startsWith(likely)) - Number(a.startsWith(likely)));
+    const readings = formats.map((format) => read(texts, `${format}${suffix}`, 'day'));
     found = readings.find(({ bad }) => bad <= there.length * TOLERATED);
     const twin = readings.find(({ format }) => format === `${TWINS[(found?.format ?? '').slice(0, -suffix.length || undefined)]}${suffix}`);
-    ambiguous = found !== undefined && twin !== undefined && twin.bad <= found.bad;
+    if (found && twin) order = twin.bad <= found.bad ? 'either' : (found.format?.[0] as DateOrder);
   }
   if (!found || found.bad > there.length * TOLERATED) return undefined;
   const placeholders = new Set<string>();
@@ -130,7 +144,7 @@ const sniffDate = (name: string, values: readonly unknown[]): DateProfile | unde
     grain: found.grain,
     zoned: there.some((text) => ZONED.test(text)),
     blankDates: [...placeholders].sort(),
-    ambiguous,
+    order,
     bad: found.bad,
     first,
     last: known.reduce((a, b) => Math.max(a, b)),
@@ -139,7 +153,7 @@ const sniffDate = (name: string, values: readonly unknown[]): DateProfile | unde
 };
 
 /** Looks at a column's values: all of them, because the last one may be the odd one. */
-export const profileOf = (name: string, values: ArrayLike<unknown>, decimal: DecimalMark): Profile => {
+export const profileOf = (name: string, values: ArrayLike<unknown>, form: NumberForm, likely: DateOrder = 'd'): Profile => {
   const list = Array.from(values);
   const distinct = new Set<string>();
   let [blanks, numeric, whole] = [0, true, true];
@@ -151,27 +165,31 @@ export const profileOf = (name: string, values: ArrayLike<unknown>, decimal: Dec
     const text = textOf(value);
     distinct.add(text);
     if (!numeric) continue;
-    const number = typeof value === 'number' || typeof value === 'bigint' ? text : typeof value === 'string' && numberText(text, decimal);
+    const number = typeof value === 'number' || typeof value === 'bigint' ? text : typeof value === 'string' && numberText(text, form);
     if (!number) numeric = false;
     else if (whole && !Number.isInteger(Number(number))) whole = false;
   }
   const base = { name, rows: list.length, blanks, distinct, values };
   if (distinct.size === 0) return { ...base, kind: 'blank' };
-  const date = sniffDate(name, list);
+  const date = sniffDate(name, list, likely);
   if (date) return { ...base, kind: 'date', date };
   return numeric ? { ...base, kind: 'number', whole } : { ...base, kind: 'text' };
 };
 
 /**
- * Whether numbers that are texts have a decimal comma: a column holds nothing but such numbers, and none holds numbers
- * that need a point. `1,234` alone could be more than a thousand, and says nothing.
+ * How numbers that are texts are written: as some column has nothing but numbers of a form that are not plain ones, and
+ * no column has numbers of another form only. `1,234` could be more than a thousand, or a little more than one, and says
+ * nothing.
  */
-export const decimalOf = (columns: readonly ArrayLike<unknown>[]): DecimalMark => {
+export const numberFormOf = (columns: readonly ArrayLike<unknown>[]): NumberForm => {
   const written = columns.map((values) => Array.from(values).filter((value) => !isBlank(value)));
-  const all = (texts: readonly unknown[], decimal: DecimalMark): boolean =>
-    texts.length > 0 && texts.every((value) => typeof value === 'string' && numberText(value, decimal) !== undefined);
-  const comma = written.some((texts) => all(texts, 'comma') && texts.some((value) => /,(\d{1,2}|\d{4,})$/.test(String(value))));
-  return comma && !written.some((texts) => all(texts, 'point') && !all(texts, 'comma')) ? 'comma' : 'point';
+  const all = (texts: readonly unknown[], form: NumberForm): boolean =>
+    texts.length > 0 && texts.every((value) => typeof value === 'string' && numberText(value, form) !== undefined);
+  const only = (form: NumberForm, other: NumberForm): boolean => written.some((texts) => all(texts, form) && !all(texts, other));
+  const needed = written.some((texts) => !all(texts, 'plain') && (all(texts, 'point') || all(texts, 'comma')));
+  if (!needed) return 'plain';
+  const [point, comma] = [only('point', 'comma'), only('comma', 'point')];
+  return point === comma ? 'plain' : point ? 'point' : 'comma';
 };
 
 /** Day numbers given as an Int32Array, as Arrow dates are, become texts that can be looked at like any other. */

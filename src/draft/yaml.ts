@@ -1,5 +1,5 @@
 import { stringify } from 'yaml';
-import type { DecimalMark } from '../model/decimal.ts';
+import type { NumberForm } from '../model/decimal.ts';
 
 export interface DraftLink {
   readonly part: string;
@@ -40,7 +40,7 @@ export interface DraftFact {
 
 export interface DraftModel {
   readonly zoned: boolean;
-  readonly sources: readonly { readonly name: string; readonly file: string; readonly decimal: DecimalMark }[];
+  readonly sources: readonly { readonly name: string; readonly file: string; readonly numbers: NumberForm }[];
   readonly periods: readonly {
     readonly name: string;
     readonly source: string;
@@ -121,8 +121,8 @@ export const yamlOf = (model: DraftModel, guesses: readonly string[]): string =>
       lines.push(`    ${flow(name)}: ${flow({ table: source, start, ...(end === undefined ? {} : { end }), label })}`);
   }
   lines.push('', 'sources:');
-  for (const { name, file, decimal } of model.sources)
-    lines.push(`  ${flow(name)}: ${flow({ file, ...(decimal === 'comma' ? { decimal } : {}) })}`);
+  for (const { name, file, numbers } of model.sources)
+    lines.push(`  ${flow(name)}: ${flow({ file, ...(numbers === 'plain' ? {} : { decimal: numbers }) })}`);
   if (model.dimensions.length > 0) {
     lines.push('', 'dimensions:');
     for (const { name, source, key, attributes } of model.dimensions)

@@ -1,22 +1,44 @@
-/** What stands before the decimals of a number that is a text; with a comma, points may part the thousands. */
-export type DecimalMark = 'point' | 'comma';
+/**
+ * How numbers that are texts are written: `plain` digits with a decimal point (what JavaScript and databases read), or,
+ * where a source says its `decimal`, with a point or a comma before the decimals, the other of the two between thousands,
+ * and a sign of currency.
+ */
+export type NumberForm = 'plain' | 'point' | 'comma';
 
-/** Numbers as texts write them, in a form that JavaScript and databases read alike. */
-export const NUMBER_TEXT: Readonly<Record<DecimalMark, string>> = {
-  point: '^[+-]?(\\d+(\\.\\d*)?|\\.\\d+)([eE][+-]?\\d{1,3})?$',
-  comma: '^[+-]?((\\d+|\\d{1,3}(\\.\\d{3})+)(,\\d*)?|,\\d+)([eE][+-]?\\d{1,3})?$',
+const EXPONENT = '([eE][+-]?\\d{1,3})?';
+const CURRENCY = '[$€£¥]';
+const grouped = (group: string, decimal: string): string =>
+  `^([+-]?(${CURRENCY} ?)?|${CURRENCY} ?[+-])((\\d+|\\d{1,3}(${group}\\d{3})+)(${decimal}\\d*)?|${decimal}\\d+)${EXPONENT}( ?${CURRENCY})?$`;
+
+/** Patterns of the forms, in what JavaScript and databases understand alike. */
+export const NUMBER_TEXT: Readonly<Record<NumberForm, string>> = {
+  plain: `^[+-]?(\\d+(\\.\\d*)?|\\.\\d+)${EXPONENT}$`,
+  point: grouped(',', '\\.'),
+  comma: grouped('\\.', ','),
 };
 
-export const NUMBER_HINT: Readonly<Record<DecimalMark, string>> = {
-  point: 'Numbers are written with digits and a decimal point; where they have a decimal comma, say `decimal: comma` at the source.',
-  comma: 'The source says `decimal: comma`: numbers are written like 1234,5 or 1.234,5.',
+/** Characters that are replaced one for one, and without a counterpart left out, to make a number plain. */
+export const TO_PLAIN: Readonly<Record<Exclude<NumberForm, 'plain'>, readonly [from: string, to: string]>> = {
+  point: ['$€£¥ ,', ''],
+  comma: [',$€£¥ .', '.'],
 };
 
-const PATTERNS = { point: new RegExp(NUMBER_TEXT.point), comma: new RegExp(NUMBER_TEXT.comma) };
+export const NUMBER_HINT: Readonly<Record<NumberForm, string>> = {
+  plain: 'Numbers are written like 1234.5; where they are like 1,234.5 or 1.234,5, say `decimal: point` or `decimal: comma` at the source.',
+  point: 'The source says `decimal: point`: numbers are written like 1234.5, 1,234.5 or $1,234.5.',
+  comma: 'The source says `decimal: comma`: numbers are written like 1234,5, 1.234,5 or 1.234,5 €.',
+};
 
-/** A text as a number with a decimal point; undefined when it is none. Blanks around it do not count. */
-export const numberText = (text: string, decimal: DecimalMark): string | undefined => {
+const PATTERNS = { plain: new RegExp(NUMBER_TEXT.plain), point: new RegExp(NUMBER_TEXT.point), comma: new RegExp(NUMBER_TEXT.comma) };
+
+/** A text as a plain number; undefined when it is none. Blanks around it do not count. */
+export const numberText = (text: string, form: NumberForm): string | undefined => {
   const trimmed = text.trim();
-  if (!PATTERNS[decimal].test(trimmed)) return undefined;
-  return decimal === 'point' ? trimmed : trimmed.replaceAll('.', '').replace(',', '.');
+  if (!PATTERNS[form].test(trimmed)) return undefined;
+  if (form === 'plain') return trimmed;
+  const [from, to] = TO_PLAIN[form];
+  return Array.from(trimmed, (character) => {
+    const at = from.indexOf(character);
+    return at < 0 ? character : (to[at] ?? '');
+  }).join('');
 };

@@ -396,11 +396,11 @@ const linkSource = (name: string, input: NonNullable<ModelInput['sources']>[stri
   const given = (['file', 'table', 'query'] as const).filter((key) => input[key] !== undefined);
   if (given.length > 1)
     faults.add(['sources', name], 'contradiction', `source "${name}" has ${given.join(' and ')}`, 'A source is one of them.');
-  const decimal = input.decimal ?? 'point';
-  if (input.file !== undefined) return { kind: 'file', name, decimal, file: input.file };
-  if (input.table !== undefined) return { kind: 'table', name, decimal, table: input.table };
-  if (input.query !== undefined) return { kind: 'query', name, decimal, query: input.query };
-  return { kind: 'given', name, decimal };
+  const numbers = input.decimal ?? 'plain';
+  if (input.file !== undefined) return { kind: 'file', name, numbers, file: input.file };
+  if (input.table !== undefined) return { kind: 'table', name, numbers, table: input.table };
+  if (input.query !== undefined) return { kind: 'query', name, numbers, query: input.query };
+  return { kind: 'given', name, numbers };
 };
 
 /** Sources that facts and dimensions name but the model does not list are given to the engine by name. */
@@ -409,7 +409,7 @@ const withGivenSources = (input: ModelInput): Map<string, Source | undefined> =>
     input.sources === undefined
       ? [...Object.values(input.facts), ...Object.values(input.dimensions ?? {})].flatMap((user) => user.source ?? [])
       : [];
-  return new Map(names.map((name) => [name, { kind: 'given', name, decimal: 'point' } as Source]));
+  return new Map(names.map((name) => [name, { kind: 'given', name, numbers: 'plain' } as Source]));
 };
 
 const NAME = /^[a-z][a-z0-9-]*$/;

@@ -1,7 +1,7 @@
 import type { Day } from '../calendar/day.ts';
 import type { Expression } from '../language/syntax.ts';
 import type { Shift, Window } from '../windows/syntax.ts';
-import type { DecimalMark } from './decimal.ts';
+import type { NumberForm } from './decimal.ts';
 import type { Locate } from './keys.ts';
 import type { Names } from './names.ts';
 import type { AlertInput, FormatInput, ModelInput, WhereInput } from './schema.ts';
@@ -32,8 +32,8 @@ export interface Model<N extends Names = Names> {
 
 export type Source = {
   readonly name: string;
-  /** What stands before the decimals of numbers that are texts. */
-  readonly decimal: DecimalMark;
+  /** How numbers that are texts are written. */
+  readonly numbers: NumberForm;
 } & (
   | { readonly kind: 'file'; readonly file: string }
   | { readonly kind: 'table'; readonly table: string }

@@ -64,10 +64,10 @@ export const factRows = async (
   const rows = raws.map((raw): Row => {
     return { raw, days: Object.fromEntries(readers.map(({ name, column, read }) => [name, dayOf(read(raw[column]))])) };
   });
-  const { decimal = 'point' } = model.sources.get(fact.source) ?? {};
+  const { numbers = 'plain' } = model.sources.get(fact.source) ?? {};
   const number = (row: Row, name: string): Plain | undefined => {
     const expression = fact.columns.get(name);
-    return expression ? computed(expression, (column) => number(row, column)) : plainOf(row.raw[name], decimal);
+    return expression ? computed(expression, (column) => number(row, column)) : plainOf(row.raw[name], numbers);
   };
   const member = (row: Row, attribute: AttributeRef): string => {
     const way = reach(fact, attribute);

@@ -124,6 +124,14 @@ test.each([
   expect((await draftModel(files({ 'sales.csv': text }))).yaml).toContain(`net: ${formula}`);
 });
 
+test('amounts with signs of currency, and dates that another column tells apart', async () => {
+  const text = 'Ordered,Shipped,Sales\n1/5/2026,1/9/2026,"$1,234.50"\n2/17/2026,3/1/2026,$34.50\n';
+  const { rows, yaml, guesses } = await answers({ 'sales.csv': text }, { show: ['sales'], by: 'month' });
+  expect(rows.map((row) => row[1])).toEqual([1234.5, 34.5]);
+  expect(yaml).toContain('shipped: { column: Shipped, format: M/d/yyyy }');
+  expect(guesses).not.toContain('other way round');
+});
+
 test('names of any shape become names that readings can use, and rows keep their meaning', async () => {
   const { yaml } = await answers(
     { 'Über Sales 2026.csv': 'Order Date;x,Größe,vs,Amount ($)\n2026-01-05,klein,a,10\n2026-01-06,"gr,oß",b,2.5\n'.replace(';x', '') },

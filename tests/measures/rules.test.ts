@@ -191,9 +191,9 @@ describe('M1, M2, M5, M6, M13: aggregates by hand', () => {
 });
 
 describe('numbers that are texts', () => {
-  const asked = async (decimal: 'point' | 'comma', numbers: readonly string[]) => {
+  const asked = async (decimal: 'point' | 'comma' | undefined, numbers: readonly string[]) => {
     const model = defineModel({
-      sources: { sales: { decimal } },
+      sources: { sales: decimal ? { decimal } : {} },
       facts: { sales: { source: 'sales', dates: { sold: 'day' }, measures: { amount: { sum: 'x' }, least: { min: 'x' } } } },
     });
     const book = await open(model, engineOver({ sales: numbers.map((x) => ({ day: '2026-01-02', x })) }));
@@ -203,14 +203,17 @@ describe('numbers that are texts', () => {
     return rows[0].slice(1);
   };
   test.each([
-    ['point', ['1234.5', ' .5 ', '', '-2', '1e2'], [1333, -2]],
-    ['comma', ['1.234,5', '1234,5', ',5', '', '-2', '2.000', ' +1,25 '], [4468.75, -2]],
-  ] as const)('with a decimal %s', async (decimal, numbers, wanted) => expect(await asked(decimal, numbers)).toEqual(wanted));
+    [undefined, ['1234.5', ' .5 ', '', '-2', '1e2'], [1333, -2]],
+    ['point', ['1,234.5', '$1,000', '-$2.50', '.5', '', '3 €', '1e2'], [2335.5, -2.5]],
+    ['comma', ['1.234,5', '1234,5', ',5', '', '-2', '2.000', ' +1,25 ', '€ 1.000', '2 €'], [5470.75, -2]],
+  ] as const)('with `decimal` %s', async (decimal, numbers, wanted) => expect(await asked(decimal, numbers)).toEqual(wanted));
   test.each([
-    ['point', '12,5', /row 2, column x: "12,5".*decimal: comma/],
+    [undefined, '12,5', /row 2, column x: "12,5".*decimal: comma/],
+    ['point', '12,5', /row 2, column x: "12,5".*1,234\.5/],
+    ['point', '--5', /is not a number/],
     ['comma', '12.5', /row 2, column x: "12.5".*1\.234,5/],
     ['comma', '1.23,5', /is not a number/],
-  ] as const)('with a decimal %s, %s is an error', async (decimal, number, message) => {
+  ] as const)('with `decimal` %s, %s is an error', async (decimal, number, message) => {
     const error = await asked(decimal, ['1', number]).catch(({ code, message, hint }) => ({ code, text: `${message} ${hint}` }));
     expect(error).toMatchObject({ code: 'bad-number', text: expect.stringMatching(message) });
   });

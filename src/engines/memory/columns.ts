@@ -1,7 +1,7 @@
 import type { DateReader } from '../../calendar/dates.ts';
 import { FIRST_DAY, isoOf, LAST_DAY, NO_DAY } from '../../calendar/day.ts';
 import { DurchblickError } from '../../errors.ts';
-import { type DecimalMark, NUMBER_HINT, numberText } from '../../model/decimal.ts';
+import { NUMBER_HINT, type NumberForm, numberText } from '../../model/decimal.ts';
 import type { Lists } from './room.ts';
 
 /** A column as it came: texts, numbers, typed arrays, anything with a length. */
@@ -86,7 +86,7 @@ export const readDays = (
 };
 
 /** The column as doubles, NaN where blank; a text that is no number is an error. */
-const doublesOf = (raw: RawColumn, table: string, column: string, decimal: DecimalMark): Float64Array => {
+const doublesOf = (raw: RawColumn, table: string, column: string, form: NumberForm): Float64Array => {
   if (raw instanceof Float64Array) return raw;
   const values = new Float64Array(raw.length);
   const integers = raw instanceof Int32Array;
@@ -96,14 +96,14 @@ const doublesOf = (raw: RawColumn, table: string, column: string, decimal: Decim
     else if (isBlank(value)) values[i] = Number.NaN;
     else if (typeof value === 'bigint') values[i] = Number(value);
     else {
-      const text = typeof value === 'string' ? numberText(value, decimal) : undefined;
+      const text = typeof value === 'string' ? numberText(value, form) : undefined;
       if (text !== undefined) {
         values[i] = Number(text);
         continue;
       }
       throw new DurchblickError('bad-number', `${table}, row ${i + 1}, column ${column}: ${shown(value)} is not a number`, {
         kind: 'data',
-        hint: NUMBER_HINT[decimal],
+        hint: NUMBER_HINT[form],
       });
     }
   }
@@ -146,8 +146,8 @@ export const scaledColumn = (doubles: Float64Array, lists: Lists): NumberColumn 
   return total < EXACT ? { values, blanks, scale } : { values: lists.own(doubles), blanks, scale: -1 };
 };
 
-export const readNumbers = (raw: RawColumn, table: string, column: string, decimal: DecimalMark, lists: Lists): NumberColumn =>
-  scaledColumn(doublesOf(raw, table, column, decimal), lists);
+export const readNumbers = (raw: RawColumn, table: string, column: string, form: NumberForm, lists: Lists): NumberColumn =>
+  scaledColumn(doublesOf(raw, table, column, form), lists);
 
 export type Codes = Uint8Array | Uint16Array | Int32Array;
 

@@ -176,7 +176,7 @@ export const factData = (
     roles.set(role.name, days);
   }
   const numbers = new Map<string, NumberColumn>();
-  const { decimal = 'point' } = model.sources.get(fact.source) ?? {};
+  const { numbers: form = 'plain' } = model.sources.get(fact.source) ?? {};
   const numbersOf = (name: string): NumberColumn => {
     let column = numbers.get(name);
     if (!column) {
@@ -188,7 +188,7 @@ export const factData = (
       }
       column = expression
         ? computeColumn(expression, table.rows, numbersOf)
-        : readNumbers(table.column(name), table.name, name, decimal, lists);
+        : readNumbers(table.column(name), table.name, name, form, lists);
       column = { ...column, values: lists.own(column.values) };
       numbers.set(name, column);
     }

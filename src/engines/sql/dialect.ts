@@ -1,4 +1,4 @@
-import type { DecimalMark } from '../../model/decimal.ts';
+import type { NumberForm } from '../../model/decimal.ts';
 
 /** What kind of values a column holds, as far as the generator must know. */
 export type ColumnKind = 'date' | 'timestamp' | 'instant' | 'integer' | 'decimal' | 'double' | 'boolean' | 'text';
@@ -8,8 +8,8 @@ export interface SqlColumn {
   readonly kind: ColumnKind;
   /** Decimals of a decimal column, where its type fixes them. */
   readonly scale?: number;
-  /** Of a text column: what stands before the decimals of its numbers; a point when left out. */
-  readonly decimal?: DecimalMark;
+  /** Of a text column: how its numbers are written; plainly when left out. */
+  readonly numbers?: NumberForm;
 }
 
 /** Rows as something that may stand behind FROM. */

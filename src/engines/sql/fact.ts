@@ -121,7 +121,7 @@ export const openSqlFact = async (fact: Fact, relation: Relation, model: Model, 
     throw new DurchblickError(
       'bad-number',
       `${relation.name}, row ${Number(columns[0][0])}, column ${name}: ${JSON.stringify(columns[1][0])} is not a number`,
-      { kind: 'data', hint: NUMBER_HINT[column.decimal ?? 'point'] },
+      { kind: 'data', hint: NUMBER_HINT[column.numbers ?? 'plain'] },
     );
   };
 

@@ -19,7 +19,7 @@ import { type SqlWorld, selectOf } from './select.ts';
 
 type Run = Session['run'];
 
-const sourceNamed = (model: Model, name: string): Source => model.sources.get(name) ?? { kind: 'given', name, decimal: 'point' };
+const sourceNamed = (model: Model, name: string): Source => model.sources.get(name) ?? { kind: 'given', name, numbers: 'plain' };
 
 /** A database whose answers are counted, row by row. */
 const counting = (database: Database): { readonly database: Database; readonly fetched: () => number } => {
@@ -50,7 +50,7 @@ export const openSqlStore = async (model: Model, given: Database, options: OpenO
     const relation = await database.relation(source).catch((error: unknown) => {
       throw error instanceof DurchblickError ? error.located(model.locate(['sources', name])) : error;
     });
-    const found = { ...relation, columns: relation.columns.map((column) => ({ ...column, decimal: source.decimal })) };
+    const found = { ...relation, columns: relation.columns.map((column) => ({ ...column, numbers: source.numbers })) };
     relations.set(name, found);
     return found;
   };

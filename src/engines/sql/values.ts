@@ -1,6 +1,6 @@
 import { datePattern, type ZoneStretch } from '../../calendar/dates.ts';
 import { parseIsoDay } from '../../calendar/day.ts';
-import { NUMBER_TEXT } from '../../model/decimal.ts';
+import { NUMBER_TEXT, TO_PLAIN } from '../../model/decimal.ts';
 import type { Dialect, SqlColumn } from './dialect.ts';
 
 /** How texts are written as dates (D2); a column is looked through once for which of them it has. */
@@ -153,9 +153,9 @@ export const doubleSql = (
 ): { readonly value: string; readonly bad: string | undefined } => {
   if (column.kind === 'text') {
     const text = `trim(${value})`;
-    const { decimal = 'point' } = column;
-    const isNumber = dialect.matches(text, NUMBER_TEXT[decimal]);
-    const plain = decimal === 'point' ? text : `replace(replace(${text}, '.', ''), ',', '.')`;
+    const { numbers = 'plain' } = column;
+    const isNumber = dialect.matches(text, NUMBER_TEXT[numbers]);
+    const plain = numbers === 'plain' ? text : `translate(${text}, ${TO_PLAIN[numbers].map(dialect.text).join(', ')})`;
     return {
       value: `case when ${isNumber} then ${dialect.toDouble(plain)} end`,
       bad: `(${value} is not null and ${value} <> '' and not coalesce(${isNumber}, false))`,
