@@ -1,9 +1,20 @@
 import type { Day } from '../calendar/day.ts';
 import type { OpenOptions, Store } from '../engines/engine.ts';
+import { DurchblickError } from '../errors.ts';
 import type { Cells, Cubes } from '../evaluate/cubes.ts';
 import type { Lookup } from '../kernels/lookups.ts';
 import type { Fact, Model } from '../model/model.ts';
-import type { AggregateRequest, Bounds, Events, EventsRequest, Filter, RowSet, RowValue, Segments } from '../plan/request.ts';
+import {
+  type AggregateRequest,
+  ALL_TIME,
+  type Bounds,
+  type Events,
+  type EventsRequest,
+  type Filter,
+  type RowSet,
+  type RowValue,
+  type Segments,
+} from '../plan/request.ts';
 import { scaledTogether } from './decimal.ts';
 import { dimensionRows, type FactRows, factRows, type Row, textOf } from './rows.ts';
 
@@ -29,8 +40,32 @@ interface Placed {
 
 const keyOf = (tuple: readonly string[]): string => tuple.join('\u0000');
 
+/** Every row becomes an object; more of them than this do not fit beside everything else. */
+const MOST_ROWS = 2_000_000;
+
+const countRows = async (facts: readonly Fact[], base: Store): Promise<number> => {
+  const cubes = await base.cubes(
+    facts.map((fact) => ({
+      fact,
+      role: undefined,
+      attributes: [],
+      filters: [],
+      knownBy: undefined,
+      segments: ALL_TIME,
+      aggregates: [{ kind: 'rows' as const, where: [] }],
+    })),
+  );
+  return cubes.reduce((sum, { columns }) => sum + columns[0].cells.reduce((all, rows) => all + rows, 0), 0);
+};
+
 /** A store that has all rows of an engine and takes no short cut. */
 export const plainStore = async (model: Model, base: Store, { fixed, workingDays }: OpenOptions): Promise<PlainStore> => {
+  const rows = await countRows([...model.facts.values()], base);
+  if (rows > MOST_ROWS)
+    throw new DurchblickError('too-large', `${rows} rows are too many to look at one by one (${MOST_ROWS} are not)`, {
+      kind: 'data',
+      hint: 'Verify on a part of them: a smaller file or table.',
+    });
   const dimensions = new Map<string, Awaited<ReturnType<typeof dimensionRows>>>();
   for (const dimension of model.dimensions.values()) dimensions.set(dimension.name, await dimensionRows(dimension, base));
   const facts = new Map<string, FactRows>();

@@ -135,6 +135,8 @@ describe('Arrow and Parquet', () => {
     expect(refused).toMatchObject({ code: 1, stderr: expect.stringContaining('5100000 rows of 10 columns: too much to hold in memory') });
     expect(refused.stderr).toContain('--engine duckdb');
     expect(durchblick('ask', path, 'n', '--format', 'csv').stdout).toContain(',5100000');
+    const verified = durchblick('ask', path, 'n', '--verify');
+    expect(verified).toMatchObject({ code: 1, stderr: expect.stringContaining('5100000 rows are too many to look at one by one') });
   });
 
   test('every engine reads Arrow files', async () => {
