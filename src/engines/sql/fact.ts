@@ -21,6 +21,8 @@ export interface SqlFact {
   /** First and last day of every role over all rows, and the roles that no row left blank, when the model was opened. */
   readonly bounds: ReadonlyMap<string, Bounds | undefined>;
   readonly filled: ReadonlySet<string>;
+  /** Roles in which some row had a date before it entered, when the model was opened. */
+  readonly late: readonly string[];
   readonly notes: readonly DataNote[];
   /** Day number of a role, null where blank. */
   readonly day: (role: string) => string;
@@ -44,6 +46,9 @@ const missing = (relation: Relation, name: string, more: Iterable<string>): Durc
   new DurchblickError('unknown-column', `${relation.name} has no column "${name}"`, {
     hint: suggest(name, [...relation.columns.map((column) => column.name), ...more], 'columns'),
   });
+
+/** What is asked of each role when a fact is opened: bad dates, first and last day, rows with a date, rows before they entered. */
+const FIGURES = 5;
 
 /** Opens a fact over a relation: checks its columns, its dates and its numbers before any question is answered (D3, M10). */
 export const openSqlFact = async (fact: Fact, relation: Relation, model: Model, dialect: Dialect, session: Session): Promise<SqlFact> => {
@@ -78,6 +83,7 @@ export const openSqlFact = async (fact: Fact, relation: Relation, model: Model, 
     `${dayOf(role)} is null and not ${noDateSql(dialect, raw(role.column), columnOf(role.column) as SqlColumn, readings.get(role.name) as DateReading)}`;
   const roles = [...fact.roles.values()];
   const outside = (role: Role): string => `${dayOf(role)} not between ${FIRST_DAY} and ${LAST_DAY}`;
+  const enters = fact.enters === undefined ? undefined : fact.roles.get(fact.enters);
   const keys = [...new Set(usedColumns(fact, model).flatMap(({ use, column }) => (use === 'key' ? [column] : [])))];
   const keyBlank = (name: string): string => isBlankSql(dialect, raw(name), columnOf(name) as SqlColumn);
   const ask = together((expressions) => numbers('dates and numbers', expressions));
@@ -88,6 +94,7 @@ export const openSqlFact = async (fact: Fact, relation: Relation, model: Model, 
       `min(${dayOf(role)})`,
       `max(${dayOf(role)})`,
       `count(${dayOf(role)})`,
+      enters === undefined || enters === role ? '0' : `max(case when (${dayOf(enters)}) > (${dayOf(role)}) then 1 else 0 end)`,
     ]),
     ...keys.map((name) => `sum(case when ${keyBlank(name)} then 1 else 0 end)`),
   ]);
@@ -130,8 +137,8 @@ export const openSqlFact = async (fact: Fact, relation: Relation, model: Model, 
   const [dates, ...read] = await Promise.allSettled([first, ...numberColumns.map(numberOf)] as const);
   if (dates.status === 'rejected') throw dates.reason;
   const [rows, ...found] = dates.value;
-  const ofRole = (k: number) => found.slice(4 * k, 4 * k + 4);
-  const fullKeys = new Set(keys.filter((_, k) => (found[4 * roles.length + k] ?? 0) === 0));
+  const ofRole = (k: number) => found.slice(FIGURES * k, FIGURES * (k + 1));
+  const fullKeys = new Set(keys.filter((_, k) => (found[FIGURES * roles.length + k] ?? 0) === 0));
   const notes: DataNote[] = [];
   for (const [k, role] of roles.entries()) {
     const bad = ofRole(k)[0] ?? 0;
@@ -178,6 +185,7 @@ export const openSqlFact = async (fact: Fact, relation: Relation, model: Model, 
     relation,
     rows: rows ?? 0,
     bounds,
+    late: roles.flatMap(({ name }, k) => (ofRole(k)[4] === 1 ? [name] : [])),
     filled: new Set(roles.flatMap(({ name }, k) => (ofRole(k)[3] === rows ? [name] : []))),
     notes,
     fullKeys,

@@ -226,6 +226,7 @@ export const openSqlStore = async (model: Model, given: Database, options: OpenO
         const own = opened(fact);
         const roles = [...fact.roles.keys()].filter((role) => role !== fact.enters);
         if (fact.enters === undefined || roles.length === 0) return [];
+        if (database.state === 'still') return own.late;
         const late = roles.map((role) => `max(case when (${own.day(fact.enters as string)}) > (${own.day(role)}) then 1 else 0 end)`);
         const { columns } = await run({
           about: `dates of ${fact.name} before rows entered`,
