@@ -115,6 +115,9 @@ const coarseDay = (text: string): Day | undefined => {
 
 const TIME = /^[T ](\d\d):(\d\d)(?::(\d\d)(?:[.,](\d{1,9}))?)?\s?(Z|[+-]\d\d(?::?\d\d)?)?$/i;
 
+/** A text without blanks around it: only those, as databases do it. */
+export const trimmed = (text: string): string => (text.startsWith(' ') || text.endsWith(' ') ? text.replace(/^ +| +$/g, '') : text);
+
 /** Makes a reader for one date column (D2, D3). Nothing ambiguous is guessed. */
 export const dateReader = (rules: DateRules): DateReader => {
   const inZone = zoneDays(rules.timeZone);
@@ -153,7 +156,7 @@ export const dateReader = (rules: DateRules): DateReader => {
       const instant = value.getTime();
       return Number.isNaN(instant) ? undefined : inZone(instant);
     }
-    const text = String(value).trim();
+    const text = trimmed(String(value));
     let day = known.get(text);
     if (day === undefined && !known.has(text)) {
       day = text === '' || blanks.has(text) ? NO_DAY : fromText(text);

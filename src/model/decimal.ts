@@ -1,3 +1,5 @@
+import { trimmed } from '../calendar/dates.ts';
+
 /**
  * How numbers that are texts are written: `plain` digits with a decimal point (what JavaScript and databases read), or,
  * where a source says its `decimal`, with a point or a comma before the decimals, the other of the two between thousands,
@@ -33,11 +35,11 @@ const PATTERNS = { plain: new RegExp(NUMBER_TEXT.plain), point: new RegExp(NUMBE
 
 /** A text as a plain number; undefined when it is none. Blanks around it do not count. */
 export const numberText = (text: string, form: NumberForm): string | undefined => {
-  const trimmed = text.trim();
-  if (!PATTERNS[form].test(trimmed)) return undefined;
-  if (form === 'plain') return trimmed;
+  const written = trimmed(text);
+  if (!PATTERNS[form].test(written)) return undefined;
+  if (form === 'plain') return written;
   const [from, to] = TO_PLAIN[form];
-  return Array.from(trimmed, (character) => {
+  return Array.from(written, (character) => {
     const at = from.indexOf(character);
     return at < 0 ? character : (to[at] ?? '');
   }).join('');

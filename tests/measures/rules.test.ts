@@ -211,12 +211,23 @@ describe('numbers that are texts', () => {
     [undefined, '12,5', /row 2, column x: "12,5".*decimal: comma/],
     ['point', '12,5', /row 2, column x: "12,5".*1,234\.5/],
     ['point', '--5', /is not a number/],
+    [undefined, '5\t', /is not a number/],
     ['comma', '12.5', /row 2, column x: "12.5".*1\.234,5/],
     ['comma', '1.23,5', /is not a number/],
   ] as const)('with `decimal` %s, %s is an error', async (decimal, number, message) => {
     const error = await asked(decimal, ['1', number]).catch(({ code, message, hint }) => ({ code, text: `${message} ${hint}` }));
     expect(error).toMatchObject({ code: 'bad-number', text: expect.stringMatching(message) });
   });
+});
+
+test('D2, D3: blanks around a date are nothing; what is written in another way is no date, on every engine', async () => {
+  const model = defineModel({ facts: { sales: { source: 'sales', dates: { sold: 'day' }, measures: { n: { count: 'rows' } } } } });
+  const rows = (day: string) => [{ day: '2026-01-02' }, { day }];
+  const book = await open(model, engineOver({ sales: rows(' 2026-01-03 ') }));
+  expect((await book.ask({ show: ['n'] })).rows).toEqual([['2026-01-02/2026-01-03', 2]]);
+  await book.close();
+  for (const text of ['2026-01-03\t', '2026-1-3', '2026/01/03', '2026-01-03 BC', 'infinity', 'today'])
+    await expect(open(model, engineOver({ sales: rows(text) })), text).rejects.toMatchObject({ code: 'bad-dates' });
 });
 
 describe('G1 to G6: grain and reach', () => {

@@ -226,22 +226,29 @@ const readingOf = async (
   numbers: (what: string, expressions: readonly string[]) => Promise<readonly (number | null)[]>,
 ): Promise<DateReading> => {
   const utc = zoneStretches('UTC', 0, 0);
-  const plain = { format: rules.format, blankDates: rules.blankDates, forms: [], zone: utc };
+  const plain = { format: rules.format, blankDates: rules.blankDates, forms: [], uniform: false, zone: utc };
   let forms: readonly TextForm[] = [];
+  let uniform = false;
   if (column.kind === 'text' && rules.format === undefined) {
     const possible = (Object.keys(TEXT_FORMS) as TextForm[]).filter((form) => rules.grain === 'coarse' || !COARSE_FORMS.includes(form));
-    const found = await numbers(
-      `forms of ${about}`,
-      possible.map((form) => `sum(case when ${dialect.matches(`trim(${sql})`, TEXT_FORMS[form])} then 1 else 0 end)`),
-    );
+    const [texts, ...found] = await numbers(`forms of ${about}`, [
+      `sum(case when ${sql} <> '' then 1 else 0 end)`,
+      ...possible.map((form) => `sum(case when ${dialect.matches(`trim(${sql})`, TEXT_FORMS[form])} then 1 else 0 end)`),
+    ]);
     forms = possible.filter((_, k) => (found[k] ?? 0) > 0);
+    uniform = found.some((count) => count === texts);
   }
-  if (timeZone === 'UTC' || !(column.kind === 'instant' || forms.includes('zoned'))) return { ...plain, forms };
+  if (timeZone === 'UTC' || !(column.kind === 'instant' || forms.includes('zoned'))) return { ...plain, forms, uniform };
   // In UTC the days are off by one at most.
-  const rough = daySql(dialect, sql, column, { ...plain, forms });
+  const rough = daySql(dialect, sql, column, { ...plain, forms, uniform });
   const [first, last] = await numbers(`the span of ${about}`, [`min(${rough})`, `max(${rough})`]);
   const DAY = 86_400_000;
-  return { ...plain, forms, zone: first === null || last === null ? utc : zoneStretches(timeZone, (first - 3) * DAY, (last + 3) * DAY) };
+  return {
+    ...plain,
+    forms,
+    uniform,
+    zone: first === null || last === null ? utc : zoneStretches(timeZone, (first - 3) * DAY, (last + 3) * DAY),
+  };
 };
 
 /** Revisions of a fact (G7); two recorded at the same time for one key are an error. */

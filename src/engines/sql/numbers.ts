@@ -64,12 +64,16 @@ export const columnNumber = async (
   rows: Promise<number>,
   ask: Ask,
 ): Promise<NumberSql> => {
-  const { value: double } = doubleSql(dialect, value, column);
+  const { value: double, guarded } = doubleSql(dialect, value, column);
   const fixed =
     column.kind === 'integer' ? 0 : column.kind === 'decimal' && (column.scale ?? 99) <= MOST_DECIMALS ? column.scale : undefined;
   const steps = Array.from({ length: MOST_DECIMALS + 1 }, (_, k) => k);
-  const has = (k: number): string => flag(`${double} is null or round(${double} * ${10 ** k}) / ${10 ** k} = ${double}`);
-  const [greatest, there, ...fits] = await ask([`max(abs(${double}))`, `count(${double})`, ...(fixed === undefined ? steps.map(has) : [])]);
+  const has = (k: number): string => flag(`${guarded} is null or round(${guarded} * ${10 ** k}) / ${10 ** k} = ${guarded}`);
+  const [greatest, there, ...fits] = await ask([
+    `max(abs(${guarded}))`,
+    `count(${guarded})`,
+    ...(fixed === undefined ? steps.map(has) : []),
+  ]);
   const count = await rows;
   const full = there === count ? { full: true as const } : {};
   const found = fixed ?? steps.find((k) => fits[k] !== 0);
@@ -79,7 +83,7 @@ export const columnNumber = async (
   if (most * Math.max(count, 1) < EXACT) return { sql: scaled(double, found), scale: found, most, ...whole };
   // The bound may be too wide, and fewer decimals may do: look at the data themselves.
   const needed = fixed === undefined ? found : await leastScale(found, has, ask);
-  const [total] = await ask([`sum(abs(${scaled(double, needed)}))`]);
+  const [total] = await ask([`sum(abs(${scaled(guarded, needed)}))`]);
   return (total ?? 0) < EXACT
     ? { sql: scaled(double, needed), scale: needed, most: Math.round((greatest ?? 0) * 10 ** needed), ...whole }
     : { sql: double, scale: -1, most: Number.POSITIVE_INFINITY, ...full };

@@ -24,6 +24,8 @@ export interface DateReading {
   readonly blankDates: readonly string[];
   /** Of text columns: the forms that occur. */
   readonly forms: readonly TextForm[];
+  /** All texts are of one form, so that none needs to be looked at before it is read. */
+  readonly uniform: boolean;
   /** Offsets of the model's time zone over the instants there are. */
   readonly zone: readonly ZoneStretch[];
 }
@@ -115,7 +117,7 @@ const zonedInstant = (dialect: Dialect, text: string): string => {
       + cast(substr(${text}, 15, 2) as integer) - ${minutes}) * 60000.0 + ${seconds} * 1000.0)`;
 };
 
-const textDay = (dialect: Dialect, value: string, { format, blankDates, forms, zone }: DateReading): string => {
+const textDay = (dialect: Dialect, value: string, { format, blankDates, forms, uniform, zone }: DateReading): string => {
   const text = `trim(${value})`;
   const blank = blankDates.length === 0 ? [] : [`when ${text} in (${blankDates.map(dialect.text).join(', ')}) then null`];
   const cases = [...blank];
@@ -125,8 +127,8 @@ const textDay = (dialect: Dialect, value: string, { format, blankDates, forms, z
     const day = dayOfText(dialect, `(${part(groups.year, 4)} || '-' || ${part(groups.month, 2)} || '-' || ${part(groups.day, 2)})`);
     cases.push(`when ${dialect.matches(text, source)} then ${day}`);
   } else {
-    // A text that is no date of the only form there is gives null by itself.
-    if (forms.length === 1 && forms[0] === 'day' && blank.length === 0) return formDay(dialect, text, 'day', zone);
+    // A text of the form that is no date (the 31st of June) gives null by itself.
+    if (uniform && forms[0] === 'day' && blank.length === 0) return formDay(dialect, text, 'day', zone);
     for (const form of forms) cases.push(`when ${dialect.matches(text, TEXT_FORMS[form])} then ${formDay(dialect, text, form, zone)}`);
   }
   return cases.length === 0 ? 'cast(null as integer)' : `case ${cases.join('\n      ')} end`;
@@ -145,26 +147,31 @@ export const noDateSql = (dialect: Dialect, value: string, column: SqlColumn, { 
   return column.kind === 'integer' && keys.length > 0 ? `(${blank} or ${value} in (${keys.join(', ')}))` : blank;
 };
 
-/** A column's value as a double, null where blank; `bad` says which values are no numbers. */
-export const doubleSql = (
-  dialect: Dialect,
-  value: string,
-  column: SqlColumn,
-): { readonly value: string; readonly bad: string | undefined } => {
+/** A column's value as a double, null where blank. */
+export interface DoubleSql {
+  readonly value: string;
+  /** Which values are no numbers; undefined where none can be. */
+  readonly bad: string | undefined;
+  /** The value, null where it is no number; `value` fails there, so that nothing that turns bad later is left out in silence. */
+  readonly guarded: string;
+}
+
+export const doubleSql = (dialect: Dialect, value: string, column: SqlColumn): DoubleSql => {
+  const sure = (double: string): DoubleSql => ({ value: double, bad: undefined, guarded: double });
   if (column.kind === 'text') {
     const text = `trim(${value})`;
     const { numbers = 'plain' } = column;
     const isNumber = dialect.matches(text, NUMBER_TEXT[numbers]);
     const plain = numbers === 'plain' ? text : `translate(${text}, ${TO_PLAIN[numbers].map(dialect.text).join(', ')})`;
     return {
-      value: `case when ${isNumber} then ${dialect.toDouble(plain)} end`,
+      value: dialect.toDouble(`nullif(${plain}, '')`),
       bad: `(${value} is not null and ${value} <> '' and not coalesce(${isNumber}, false))`,
+      guarded: `case when ${isNumber} then ${dialect.toDouble(plain)} end`,
     };
   }
-  if (column.kind === 'double')
-    return { value: `case when not ${dialect.isNaN(value)} then ${dialect.toDouble(value)} end`, bad: undefined };
-  if (column.kind === 'integer' || column.kind === 'decimal') return { value: dialect.toDouble(value), bad: undefined };
-  return { value: 'null', bad: `${value} is not null` };
+  if (column.kind === 'double') return sure(`case when not ${dialect.isNaN(value)} then ${dialect.toDouble(value)} end`);
+  if (column.kind === 'integer' || column.kind === 'decimal') return sure(dialect.toDouble(value));
+  return { value: 'null', bad: `${value} is not null`, guarded: 'null' };
 };
 
 /** A key as text: what looks alike is the same (G8). */
