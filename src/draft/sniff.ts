@@ -27,7 +27,7 @@ export interface DateProfile {
   /** Instants with an offset or Z: a time zone decides the day. */
   readonly zoned: boolean;
   readonly blankDates: readonly string[];
-  /** Which of day and month comes first, where that had to be found out; undefined where it can be either. */
+  /** Which of day and month comes first, where the form leaves it open: found out, or it could be either. */
   readonly order: DateOrder | 'either' | undefined;
   /** Texts that are no dates. */
   readonly bad: number;
