@@ -31,7 +31,10 @@ const settled = async (yaml: string): Promise<string> => {
 const partsOf = async (file: string, handles: FileHandle[]): Promise<ByteSource> => {
   const handle = await open(file);
   handles.push(handle);
-  const { size } = await handle.stat();
+  const stat = await handle.stat();
+  if (stat.isDirectory())
+    throw new DurchblickError('no-file', `cannot read ${file} (it is a folder)`, { hint: `Name the files in it: ${file}/*.csv` });
+  const { size } = stat;
   const slice = async (start: number, end = size): Promise<ArrayBuffer> => {
     const bytes = new Uint8Array(Math.max(0, Math.min(end, size) - start));
     await handle.read(bytes, 0, bytes.length, start);
@@ -54,6 +57,7 @@ export const init = async (files: readonly string[], { output }: InitOptions): P
   const handles: FileHandle[] = [];
   const opened = async (file: string) => {
     const bytes = await partsOf(file, handles).catch((error: NodeJS.ErrnoException) => {
+      if (error instanceof DurchblickError) throw error;
       throw new DurchblickError('no-file', `cannot read ${file} (${error.code === 'ENOENT' ? 'there is no such file' : error.code})`);
     });
     return { file: relative(folder, resolve(file)) || file, bytes };

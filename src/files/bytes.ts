@@ -1,6 +1,6 @@
 import { DurchblickError } from '../errors.ts';
 
-/** A file of which parts can be read; an ArrayBuffer and a File of a browser are such ones as they are. */
+/** A file of which parts can be read; an ArrayBuffer is one as it is. */
 export interface ByteSource {
   readonly byteLength: number;
   /** Bytes from `start` up to, and without, `end`. */

@@ -162,5 +162,6 @@ test('durchblick init writes a commented file, asks nothing in a pipe, overwrite
     code: 2,
     stderr: expect.stringContaining('nothing is overwritten'),
   });
+  expect(durchblick('init', folder)).toMatchObject({ code: 2, stderr: expect.stringContaining('it is a folder') });
   expect(durchblick('init', join(folder, 'none.csv'))).toMatchObject({ code: 2, stderr: expect.stringContaining('there is no such file') });
 });

@@ -97,14 +97,12 @@ const doublesOf = (raw: RawColumn, table: string, column: string, form: NumberFo
     else if (typeof value === 'bigint') values[i] = Number(value);
     else {
       const text = typeof value === 'string' ? numberText(value, form) : undefined;
-      if (text !== undefined) {
-        values[i] = Number(text);
-        continue;
-      }
-      throw new DurchblickError('bad-number', `${table}, row ${i + 1}, column ${column}: ${shown(value)} is not a number`, {
-        kind: 'data',
-        hint: NUMBER_HINT[form],
-      });
+      if (text === undefined)
+        throw new DurchblickError('bad-number', `${table}, row ${i + 1}, column ${column}: ${shown(value)} is not a number`, {
+          kind: 'data',
+          hint: NUMBER_HINT[form],
+        });
+      values[i] = Number(text);
     }
   }
   return values;

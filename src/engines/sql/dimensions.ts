@@ -73,10 +73,7 @@ export const checkDimension = async (
     throw new DurchblickError(
       'doubled-key',
       `${relation.name}: the key ${dimension.key} = "${doubled.columns[0][0]}" stands more than once`,
-      {
-        kind: 'data',
-        hint: `Every ${dimension.name} has one row (G8).`,
-      },
+      { kind: 'data', hint: `Every ${dimension.name} has one row (G8).` },
     );
   }
   return Number(columns[0][0] ?? 0);

@@ -87,6 +87,7 @@ export const selectOf = (fact: SqlFact, world: SqlWorld, knownBy: number | undef
     return coded.size === 0 ? rows : `select t.*, ${[...coded].map((name) => codeOf(dialect, name)).join(', ')}\n    from (${rows}) as t`;
   };
 
+  /** Joins a dimension, once for all that is asked of it. */
   const dimensionJoin = (link: Link, relation: Relation): Joined => {
     const name = `${link.part}.${link.attribute ?? ''}`;
     const known = joined.get(name);
