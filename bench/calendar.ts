@@ -1,4 +1,4 @@
-import { dateReader } from '../src/calendar/dates.ts';
+import { dateReader, loadZones } from '../src/calendar/dates.ts';
 import { calendar } from '../src/index.ts';
 import { median, ms, print, timed } from './rig.ts';
 
@@ -33,6 +33,7 @@ for (let round = 0; round < 15; round++) {
 }
 print('build 200 years with all units, a lookup in each', ms(median(building)));
 print('a floor for each of 73,000 days', ms(median(looking)));
+await loadZones('Europe/Berlin');
 const read = dateReader({ timeZone: 'Europe/Berlin', grain: 'day' });
 const start = Date.UTC(2016, 0, 1);
 const [instants] = await timed(() => {

@@ -75,6 +75,8 @@ export const MODEL_KEYS: Readonly<Record<string, string>> = {
   'facts.*.grain': 'Unit that one row stands for; default day. A row belongs to the whole period that holds its date (G2).',
   'facts.*.horizon': 'actual (default): dates after the as-of date are not seen; plan: they are (A2).',
   'facts.*.enters': 'Date by which rows come into being: later ones are not seen by any other date either (A2).',
+  'facts.*.open-to':
+    '`everyone`: the fact is shown whole even where filters fixed for good are on attributes that it cannot reach; without it a model cannot be opened with such filters (V3).',
   'facts.*.begins': 'First day that counts as having data, YYYY-MM-DD; default the first date (W11).',
   'facts.*.dates': 'Dates of a row by their business name, the roles. The first one decides what is latest.',
   'facts.*.dates.*': 'Column of the date, or column and more.',

@@ -1,32 +1,35 @@
 import type { Calendar } from './calendar/calendar.ts';
-import { zoneDays } from './calendar/dates.ts';
+import { loadZones, zoneDays } from './calendar/dates.ts';
 import { type Day, isoOf, LAST_DAY } from './calendar/day.ts';
 import type { AskOptions, Book, ExplainRequest, FiredAlert, OpenBookOptions, Result, Verification } from './contract.ts';
-import type { Engine } from './engines/engine.ts';
+import type { DataState, Engine, RowsOf } from './engines/engine.ts';
 import { DurchblickError, suggest } from './errors.ts';
 import { answer } from './evaluate/answer.ts';
 import { notes } from './evaluate/notes.ts';
 import type { Evaluation } from './evaluate/scope.ts';
-import { evaluateView, factFilters } from './evaluate/view.ts';
+import { evaluateView } from './evaluate/view.ts';
 import type { Prepared } from './explain.ts';
 import { type AttributeRef, attributeOf, NONE, UNKNOWN } from './model/attributes.ts';
 import type { Fact, Model } from './model/model.ts';
 import type { Names } from './model/names.ts';
-import type { Question, WhereInput } from './model/schema.ts';
+import type { Question } from './model/schema.ts';
 import { alertOf, brokenLimit } from './plan/alerts.ts';
 import { asOfDay, axisOf, type FactBounds, rangeOf } from './plan/axis.ts';
 import { leavesOf, windowNamed } from './plan/bind.ts';
-import { calendarRules, yearsIn } from './plan/calendar.ts';
+import { yearsIn } from './plan/calendar.ts';
 import { orAborted } from './plan/cancel.ts';
-import { baseYears, calendarsOf, dataDays, fixedRange, periodBounds, segmentsOf, widening } from './plan/extent.ts';
-import { type AskedFilter, askedOf, filtersOf, unitNamed } from './plan/question.ts';
-import type { Bounds, Filter } from './plan/request.ts';
+import { baseYears, dataDays, fixedRange, periodBounds, segmentsOf, widening } from './plan/extent.ts';
+import { fixedFilters } from './plan/fixed.ts';
+import { type AskedFilter, askedOf, unitNamed } from './plan/question.ts';
+import type { Bounds } from './plan/request.ts';
 import type { Explanation } from './result/explained.ts';
 import { type Result as PlainResult, resultOf } from './result/result.ts';
-import { type State, stateOf, statesOf } from './states.ts';
+import { statesOf } from './states/run.ts';
+import { type State, stateOf } from './states/state.ts';
 
-const withOutputs = (result: PlainResult): Result => ({
+const withOutputs = (result: PlainResult, seen: DataState | undefined): Result => ({
   ...result,
+  ...(seen ? { state: { time: new Date(seen.time).toISOString() } } : {}),
   toArrow: async () => (await import('./files/arrow.ts')).arrowTable(result.toColumns()),
   toParquet: async () => (await import('./files/parquet.ts')).parquetOf(result.toColumns()),
 });
@@ -69,40 +72,38 @@ const reachDays = (state: State, fact: Fact, role: string, asked: Bounds, all: B
     state.reached.set(key, { from: Math.min(from, reached.from), to: Math.max(to, reached.to), times: reached.times + 1 });
 };
 
+const MOST_SECONDS = 1e9;
+
+/** Seconds for which a state of the data may be taken for the present one, in milliseconds. */
+const refreshOf = (seconds: number | undefined): number => {
+  if (seconds === undefined) return 0;
+  if (typeof seconds === 'number' && seconds >= 0 && seconds <= MOST_SECONDS) return seconds * 1000;
+  throw new DurchblickError('bad-option', `\`refresh\` is ${String(seconds)}`, { hint: 'It takes seconds, 0 or more.' });
+};
+
 /** Opens a model over an engine: reads and checks dates, builds the calendar, and answers questions from then on. */
 export const open = async <N extends Names>(
   model: Model<N>,
   engine: Engine,
   options: OpenBookOptions<NoInfer<N>> = {},
 ): Promise<Book<N>> => {
-  const fixedFilters = filtersOf(model, options.where as WhereInput | undefined);
-  const fixed = new Map<string, readonly Filter[]>();
-  for (const fact of model.facts.values()) fixed.set(fact.name, factFilters(fact, fixedFilters));
-  /** Working days are the same in every calendar of the model; the first one built will do. */
-  let base: Calendar | undefined;
-  const opening = { fixed, workingDays: (after: Day, until: Day) => (base as Calendar).workingDays(after + 1, until) };
-  const store = await engine.open(model, opening);
-  const states = statesOf(model, store, options.cacheBytes ?? 256 * 2 ** 20);
+  await loadZones(model.timeZone);
+  const fixed = fixedFilters(model, options.where);
+  const opening = {
+    fixed: fixed.byFact,
+    hiding: fixed.asked.map(({ attribute, test }) => ({ kind: 'members' as const, attribute, test })),
+  };
+  const range = fixedRange(model);
+  const states = await statesOf(model, {
+    openStore: () => engine.open(model, opening),
+    check: (state) => checkMembers(fixed.asked, state.store.members),
+    cacheBytes: options.cacheBytes ?? 256 * 2 ** 20,
+    refresh: refreshOf(options.refresh),
+  });
   const clock = options.clock ?? (() => Date.now());
   const inZone = zoneDays(model.timeZone);
   const today = () => inZone(clock());
   const segments = segmentsOf();
-
-  const prepare = async () => {
-    await checkMembers(fixedFilters, store.members);
-    const calendars = calendarsOf(await calendarRules(model, store));
-    const calendarOver = async (days: readonly Day[], margin: number): Promise<Calendar> => {
-      const found = await calendars(days, margin);
-      base ??= found;
-      return found;
-    };
-    const range = fixedRange(model);
-    return { calendarOver, range };
-  };
-  const { calendarOver, range } = await prepare().catch(async (error: unknown) => {
-    await store.close();
-    throw error;
-  });
 
   /** Days that a calendar must cover for a state of the data and an as-of date. */
   const anchorDays = async (state: State, asOf: Day): Promise<Day[]> => {
@@ -124,50 +125,60 @@ export const open = async <N extends Names>(
     const late = new Map<string, ReadonlySet<string>>();
     for (const fact of model.facts.values()) late.set(fact.name, await state.lateRoles(fact));
     const raw = await state.bounds(asked.knownBy);
+    const rawWhole = fixed.asked.length > 0 ? await state.bounds(asked.knownBy, 'all') : raw;
     const leaves = asked.columns.flatMap(({ bound }) => leavesOf(bound));
     const far = [asked.range ?? '', asked.asOf, ...asked.columns.map(({ reading }) => reading)].flatMap(yearsIn);
     return widening(async (margin) => {
       const rough = asOfDay(asked.asOf, model, undefined, today(), raw);
-      const calendar = await calendarOver([...(await anchorDays(state, rough)), ...far, ...baseYears(model)], margin);
+      const calendar = await state.calendarOver([...(await anchorDays(state, rough)), ...far, ...baseYears(model)], margin);
       const bounds = periodBounds(raw, calendar);
       const asOf = asOfDay(asked.asOf, model, calendar, today(), bounds);
       const axis = axisOf(asked, leaves, model, calendar, asOf, bounds);
       const found = notes();
       for (const note of state.store.notes) found.add(`data ${note.code} ${note.fact} ${note.role ?? ''}`, { ...note });
-      const evaluation: Evaluation = {
-        frame: { model, calendar, asOf, bounds },
-        store: state.store,
-        cubes: state.cubes,
-        notes: found,
-        knownBy: asked.knownBy,
-        segments: (fact, role) => segments(fact, bounds(fact, role), calendar),
-        read: (fact, role) => segments(fact, readDays(state, fact, role, bounds(fact, role)), calendar),
-        reach: (fact, role, first, last) => reachDays(state, fact, role, { first, last }, bounds(fact, role)),
-        // A plan role is not cut at the as-of date, so rows that entered later must be; an actual one only where it runs ahead.
-        entersLate: (fact, role) => {
-          if (fact.enters === undefined || (raw(fact, fact.enters)?.last ?? LAST_DAY) <= asOf) return false;
-          return fact.roles.get(role)?.horizon === 'plan' || (late.get(fact.name)?.has(role) ?? false);
-        },
-        // What must be known about a shape is no note of the answer: its rows are not shown.
-        view: (readings, scope) => evaluateView(readings, scope, { ...evaluation, notes: notes() }),
-        memberCount: (attributes) => attributes.reduce((product, { key }) => product * (memberCounts.get(key) ?? 1), 1),
-        signal,
+      const evaluationOver = (own: FactBounds, days: FactBounds, rows: RowsOf): Evaluation => {
+        const evaluation: Evaluation = {
+          frame: { model, calendar, asOf, bounds: own },
+          store: state.store,
+          cubes: state.cubes,
+          notes: found,
+          knownBy: asked.knownBy,
+          segments: (fact, role) => segments(fact, own(fact, role), calendar),
+          read: (fact, role) => segments(fact, readDays(state, fact, role, own(fact, role)), calendar),
+          reach: (fact, role, first, last) => reachDays(state, fact, role, { first, last }, own(fact, role)),
+          // A plan role is not cut at the as-of date, so rows that entered later must be; an actual one only where it runs ahead.
+          entersLate: (fact, role) => {
+            if (fact.enters === undefined || (days(fact, fact.enters)?.last ?? LAST_DAY) <= asOf) return false;
+            return rows === 'all' || fact.roles.get(role)?.horizon === 'plan' || (late.get(fact.name)?.has(role) ?? false);
+          },
+          // What must be known about a shape is no note of the answer: its rows are not shown.
+          view: (readings, scope) => evaluateView(readings, scope, { ...evaluation, notes: notes() }),
+          whole: (readings, scope) =>
+            evaluateView(readings, scope, { ...evaluationOver(periodBounds(rawWhole, calendar), rawWhole, 'all'), notes: notes() }),
+          fixed: rows === 'all' ? [] : fixed.asked,
+          rows,
+          memberCount: (attributes) => attributes.reduce((product, { key }) => product * (memberCounts.get(key) ?? 1), 1),
+          signal,
+        };
+        return evaluation;
       };
-      return finish({ asked, axis, evaluation, found, asOf });
+      return finish({ asked, axis, evaluation: evaluationOver(bounds, raw, 'seen'), found, asOf });
     });
   };
 
   const askIn = (state: State, question: Question, asking: AskOptions): Promise<Result> =>
     answerIn(state, question, asking, async ({ asked, axis, evaluation, found, asOf }) =>
-      withOutputs(resultOf(await answer(asked, axis, evaluation), asked, model, asOf, found)),
+      withOutputs(resultOf(await answer(asked, axis, evaluation), asked, model, asOf, found), state.seen),
     );
 
   const explainIn = async (state: State, request: ExplainRequest, asking: AskOptions): Promise<Explanation> => {
-    const { explainedQuestion, explanationOf } = await import('./explain.ts');
+    const { explainedQuestion, explanationOf } = await import('./seldom.ts');
     const { at, asOf: asOfText } = request;
     const unitOf = async (): Promise<string | undefined> => {
       const asOf = await asOfIn(state, asOfText ?? model.asOf);
-      return widening(async (margin) => (await calendarOver([...(await anchorDays(state, asOf)), ...yearsIn(at)], margin)).parse(at)?.unit);
+      return widening(
+        async (margin) => (await state.calendarOver([...(await anchorDays(state, asOf)), ...yearsIn(at)], margin)).parse(at)?.unit,
+      );
     };
     const question = await explainedQuestion(request, model, unitOf);
     return answerIn(state, question, asking, async (parts) => {
@@ -177,34 +188,26 @@ export const open = async <N extends Names>(
     });
   };
   const explain = (request: ExplainRequest, asking: AskOptions = {}): Promise<Explanation> =>
-    orAborted(
-      states.run((state) => explainIn(state, request, asking), asking.signal),
-      asking.signal,
-    );
+    orAborted(() => states.run((state) => explainIn(state, request, asking), asking.signal), asking.signal);
 
   const ask = (question: Question, asking: AskOptions = {}): Promise<Result> =>
-    orAborted(
-      states.run((state) => askIn(state, question, asking), asking.signal),
-      asking.signal,
-    );
+    orAborted(() => states.run((state) => askIn(state, question, asking), asking.signal), asking.signal);
 
+  const verifyIn = async (state: State, question: Question, asking: AskOptions): Promise<Verification> => {
+    const result = await askIn(state, question, asking);
+    // What few ask for is loaded when it is asked for.
+    const { differencesOf, plainStore } = await import('./seldom.ts');
+    const plain = await plainStore(model, state.store, opening);
+    const again = await askIn({ ...stateOf(model, plain.store, plain.cubes), calendarOver: state.calendarOver }, question, asking);
+    return { result, ...differencesOf(result, again) };
+  };
   const verify = (question: Question, asking: AskOptions = {}): Promise<Verification> =>
-    orAborted(
-      states.run(async (state) => {
-        const result = await askIn(state, question, asking);
-        // What few ask for is loaded when it is asked for.
-        const [{ plainStore }, { differencesOf }] = await Promise.all([import('./verify/store.ts'), import('./verify/differences.ts')]);
-        const plain = await plainStore(model, state.store, opening);
-        const again = await askIn(stateOf(model, plain.store, plain.cubes), question, asking);
-        return { result, ...differencesOf(result, again) };
-      }, asking.signal),
-      asking.signal,
-    );
+    orAborted(() => states.run((state) => verifyIn(state, question, asking), asking.signal), asking.signal);
 
   const asOfIn = async (state: State, text: string): Promise<Day> => {
     const raw = await state.bounds(undefined);
     const rough = asOfDay(text, model, undefined, today(), raw);
-    const calendar = await calendarOver(await anchorDays(state, rough), 3);
+    const calendar = await state.calendarOver(await anchorDays(state, rough), 3);
     return asOfDay(text, model, calendar, today(), periodBounds(raw, calendar));
   };
   /** A calendar over the data of a state, an as-of date and more days, with the bounds in it. */
@@ -216,14 +219,14 @@ export const open = async <N extends Names>(
     states.run(async (state) => {
       const asOf = await asOfIn(state, text ?? model.asOf);
       return widening(async (margin) => {
-        const calendar = await calendarOver([...(await anchorDays(state, asOf)), ...more], margin);
+        const calendar = await state.calendarOver([...(await anchorDays(state, asOf)), ...more], margin);
         return run(asOf, calendar, periodBounds(await state.bounds(undefined), calendar));
       });
     });
   const latestAsOf = (text?: string): Promise<Day> => states.run((state) => asOfIn(state, text ?? model.asOf));
 
   const bookWindows: Book<N>['windows'] = async ({ at, only, by, over } = {}) => {
-    const { actualHistory, comparisonsAt, spansOf, windowsAt } = await import('./plan/windows.ts');
+    const { actualHistory, comparisonsAt, spansOf, windowsAt } = await import('./seldom.ts');
     const { windows, comparisons } = spansOf(model, only);
     const against = {
       by: by === undefined ? undefined : unitNamed(model, by),
@@ -242,7 +245,7 @@ export const open = async <N extends Names>(
   try {
     await latestAsOf();
   } catch (error) {
-    await store.close();
+    await states.close();
     throw error;
   }
   return {
@@ -252,19 +255,19 @@ export const open = async <N extends Names>(
     explain,
     asOf: latestAsOf,
     calendar: async (own) => {
-      if (own) return calendarOver([own.first, own.last], 0);
-      if (range) return calendarOver([range.first, range.last], 0);
-      const { reachOf } = await import('./plan/windows.ts');
+      const given = own ?? range;
+      if (given) return states.run((state) => state.calendarOver([given.first, given.last], 0));
+      const { reachOf } = await import('./seldom.ts');
       return states.run(async (state) => {
         const asOf = await asOfIn(state, model.asOf);
         return widening(async (margin) => {
-          const wide = await calendarOver(await anchorDays(state, asOf), margin);
-          return calendarOver([...(await anchorDays(state, asOf)), ...reachOf(model, wide, asOf)], 0);
+          const wide = await state.calendarOver(await anchorDays(state, asOf), margin);
+          return state.calendarOver([...(await anchorDays(state, asOf)), ...reachOf(model, wide, asOf)], 0);
         });
       });
     },
     range: async (text, asOfText) => {
-      const { actualHistory } = await import('./plan/windows.ts');
+      const { actualHistory } = await import('./seldom.ts');
       return within(asOfText, yearsIn(text), (asOf, calendar, bounds) =>
         rangeOf(text, model, calendar, asOf, actualHistory(model, bounds)),
       );
@@ -299,17 +302,23 @@ export const open = async <N extends Names>(
       return within(undefined, [], (_, __, bounds) => bounds(known, role));
     },
     check: async () => {
-      const { checkBook } = await import('./check/book.ts');
+      const { checkBook } = await import('./seldom.ts');
       return checkBook(model, bookWindows, (look) =>
         states.run(async (state) => {
           const asOf = await asOfIn(state, model.asOf);
-          return look(state, await calendarOver(await anchorDays(state, asOf), 1));
+          return look(state, await state.calendarOver(await anchorDays(state, asOf), 1));
         }),
       );
     },
     members: (name) => states.run((state) => state.store.members(attributeOf(model, name))),
-    dataNotes: store.notes,
-    cost: () => ({ ...states.cost(), ...(store.fetched ? { fetched: store.fetched() } : {}) }),
-    close: () => store.close(),
+    get dataNotes() {
+      return states.notes();
+    },
+    refresh: async () => {
+      const seen = await states.refresh();
+      return seen && { time: new Date(seen.time).toISOString() };
+    },
+    cost: states.cost,
+    close: states.close,
   };
 };

@@ -15,18 +15,33 @@ import type { Result as PlainResult, ResultRow } from './result/result.ts';
 import type { Difference } from './verify/differences.ts';
 
 export interface OpenBookOptions<N extends Names = Names> {
-  /** Filters fixed for good: rows outside are not seen by any question, total, note or bound (V3). */
+  /**
+   * Filters fixed for good: rows outside are not seen by any question, total, note, bound, member list or error (V3). A fact
+   * that they cannot reach is an error, unless it says `open-to: everyone`. An empty filter is an error.
+   */
   readonly where?: WhereOf<N>;
   /** The present instant in milliseconds; what `today` means. Default: the system clock. */
   readonly clock?: () => number;
+  /**
+   * Seconds for which a state of the data is taken for the present one without looking: 0, the default, looks at files and
+   * databases for each question (V6). Rows that a program gave do not change.
+   */
+  readonly refresh?: number;
   /** Bytes of day cubes to keep for later questions. Default 256 MiB. */
   readonly cacheBytes?: number;
+}
+
+/** A state of the data: the instant (ISO 8601, UTC) at which it was looked at. */
+export interface StateTime {
+  readonly time: string;
 }
 
 /** An answer with its ways out; those that need a package say so when it is missing. */
 export interface Result<Row = ResultRow> extends PlainResult<Row> {
   /** An Apache Arrow table with the rows of the CSV; needs `apache-arrow`. */
   readonly toArrow: () => Promise<ArrowTable>;
+  /** Which state of the data it was computed from; undefined where a program gave the rows. No part of `toJson`. */
+  readonly state?: StateTime;
   /** The rows of the CSV as a Parquet file. */
   readonly toParquet: () => Promise<Uint8Array>;
 }
@@ -124,7 +139,11 @@ export interface Book<N extends Names = Names> {
   readonly members: (attribute: string) => Promise<readonly string[]>;
   /** First and last day with data in a role, of whole periods for coarse facts (W11). */
   readonly bounds: (fact: string, role: string) => Promise<Bounds | undefined>;
+  /** Faults in the latest state of the data that do not stop answers. */
   readonly dataNotes: readonly DataNote[];
+  /** Looks at files and databases now, whatever `refresh` says, and answers which state they are in. */
+  readonly refresh: () => Promise<StateTime | undefined>;
   readonly cost: () => Cost;
+  /** Waits for questions that are under way, then lets go of connections and memory. Asking afterwards is an error; closing again is none. */
   readonly close: () => Promise<void>;
 }

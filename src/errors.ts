@@ -19,6 +19,8 @@ export interface ErrorDetails {
   readonly at?: number;
   /** When one pass found several faults: all of them, this one first. */
   readonly all?: readonly DurchblickError[];
+  /** What a library or a database said. */
+  readonly cause?: unknown;
 }
 
 /**
@@ -36,7 +38,7 @@ export class DurchblickError extends Error {
   readonly all: readonly DurchblickError[];
 
   constructor(code: string, message: string, details: ErrorDetails = {}) {
-    super(message);
+    super(message, details.cause === undefined ? undefined : { cause: details.cause });
     this.code = code;
     this.kind = details.kind ?? 'request';
     this.place = details.place;
@@ -49,8 +51,8 @@ export class DurchblickError extends Error {
   /** The same error with a place, when it had none: callers know where, the thrower knows what. */
   located(place: Place | undefined): DurchblickError {
     if (this.place || !place) return this;
-    const { code, message, kind, hint, text, at } = this;
-    return new DurchblickError(code, message, { kind, hint, text, at, place });
+    const { code, message, kind, hint, text, at, cause } = this;
+    return new DurchblickError(code, message, { kind, hint, text, at, place, cause });
   }
 }
 

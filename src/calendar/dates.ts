@@ -1,13 +1,20 @@
-// The functions, not the classes: of those only what is used gets into a bundle.
-import * as Instant from 'temporal-polyfill/fns/Instant';
-import * as ZonedDateTime from 'temporal-polyfill/fns/ZonedDateTime';
 import { DurchblickError } from '../errors.ts';
-import { type Day, dayOf, NO_DAY, validDay, weekdayOf } from './day.ts';
+import { type Day, dayOf, NO_DAY, parseIsoDay, validDay, weekdayOf } from './day.ts';
 
 const DAY_MS = 86_400_000;
 
-const zonedAt = (milliseconds: number, timeZone: string) =>
-  Instant.toZonedDateTimeISO(Instant.fromEpochMilliseconds(milliseconds), timeZone);
+/** The rules of time zones, once they are loaded: models in UTC need none. */
+let rules: typeof import('./zones.ts') | undefined;
+
+/** Loads what `zoneDays` and `zoneStretches` need for a time zone other than UTC. Whoever opens a model does it first. */
+export const loadZones = async (timeZone: string): Promise<void> => {
+  if (timeZone !== 'UTC') rules ??= await import('./zones.ts');
+};
+
+const zoneRules = (): typeof import('./zones.ts') => {
+  if (!rules) throw new Error('the rules of time zones are not loaded');
+  return rules;
+};
 
 /**
  * Civil day of an instant (milliseconds since 1970-01-01T00:00Z) in a time zone, daylight saving included (D2).
@@ -17,13 +24,11 @@ export const zoneDays = (timeZone: string): ((instant: number) => Day) => {
   if (timeZone === 'UTC') return (instant) => Math.floor(instant / DAY_MS);
   // Per UTC day: the offset at its start, the instant at which it changes, the offset from then on.
   const known = new Map<number, readonly [number, number, number]>();
+  const { offsetAt } = zoneRules();
   const look = (utcDay: number): readonly [number, number, number] => {
-    const start = zonedAt(utcDay * DAY_MS, timeZone);
-    const before = ZonedDateTime.offsetNanoseconds(start) / 1e6;
-    const next = ZonedDateTime.getTimeZoneTransition(start, 'next');
-    const change = next ? next.epochMilliseconds : Number.POSITIVE_INFINITY;
-    const after = next && change < (utcDay + 1) * DAY_MS ? ZonedDateTime.offsetNanoseconds(next) / 1e6 : before;
-    return [before, change, after];
+    const { offset, next } = offsetAt(utcDay * DAY_MS, timeZone);
+    const after = next && next.from < (utcDay + 1) * DAY_MS ? next.offset : offset;
+    return [offset, next?.from ?? Number.POSITIVE_INFINITY, after];
   };
   return (instant) => {
     const utcDay = Math.floor(instant / DAY_MS);
@@ -40,7 +45,7 @@ export interface DateRules {
   readonly timeZone: string;
   /** Pattern for text that is not ISO 8601: `yyyy MM M dd d HH H hh h mm ss a` and literal characters. */
   readonly format?: string;
-  /** Values that stand for "no date" (D3), compared as text. */
+  /** Values that stand for "no date" (D3): the same text, or the same day. */
   readonly blankDates?: readonly string[];
   /** Whether `YYYY`, `YYYY-MM`, `YYYY-Qn` and `YYYY-Www` are dates too (D2: facts coarser than a day). */
   readonly grain: 'day' | 'coarse';
@@ -50,17 +55,17 @@ export interface DateRules {
 export type DateReader = (value: unknown) => Day | undefined;
 
 const FORMAT_PARTS: Record<string, string> = {
-  yyyy: '(?<year>\\d{4})',
-  MM: '(?<month>\\d\\d)',
-  M: '(?<month>\\d\\d?)',
-  dd: '(?<day>\\d\\d)',
-  d: '(?<day>\\d\\d?)',
-  HH: '\\d\\d',
-  H: '\\d\\d?',
-  hh: '\\d\\d',
-  h: '\\d\\d?',
-  mm: '\\d\\d',
-  ss: '\\d\\d',
+  yyyy: '(?<year>[0-9]{4})',
+  MM: '(?<month>[0-9][0-9])',
+  M: '(?<month>[0-9][0-9]?)',
+  dd: '(?<day>[0-9][0-9])',
+  d: '(?<day>[0-9][0-9]?)',
+  HH: '[0-9][0-9]',
+  H: '[0-9][0-9]?',
+  hh: '[0-9][0-9]',
+  h: '[0-9][0-9]?',
+  mm: '[0-9][0-9]',
+  ss: '[0-9][0-9]',
   a: '[AaPp][Mm]',
 };
 
@@ -113,7 +118,7 @@ const coarseDay = (text: string): Day | undefined => {
   return validDay(year, Number(m[2] ?? 1), 1);
 };
 
-const TIME = /^[T ](\d\d):(\d\d)(?::(\d\d)(?:[.,](\d{1,9}))?)?\s?(Z|[+-]\d\d(?::?\d\d)?)?$/i;
+const TIME = /^[Tt ](\d\d):(\d\d)(?::(\d\d)(?:[.,](\d{1,9}))?)? ?([Zz]|[+-](?:[01]\d|2[0-3])(?::?[0-5]\d)?)?$/;
 
 /** A text without blanks around it: only those, as databases do it. */
 export const trimmed = (text: string): string => (text.startsWith(' ') || text.endsWith(' ') ? text.replace(/^ +| +$/g, '') : text);
@@ -123,6 +128,9 @@ export const dateReader = (rules: DateRules): DateReader => {
   const inZone = zoneDays(rules.timeZone);
   const pattern = rules.format === undefined ? undefined : compileFormat(rules.format);
   const blanks = new Set(rules.blankDates ?? []);
+  const blankDays = new Set(Array.from(blanks, (text) => parseIsoDay(text)));
+  /** However it is written, a day that stands for "no date" is none (D3). */
+  const settled = (day: Day | undefined): Day | undefined => (day !== undefined && blankDays.has(day) ? NO_DAY : day);
   const fromText = (text: string): Day | undefined => {
     if (pattern) {
       const groups = pattern.exec(text)?.groups;
@@ -151,15 +159,16 @@ export const dateReader = (rules: DateRules): DateReader => {
   // Columns repeat their dates; one Map look-up beats reading the same text again.
   const known = new Map<string, Day | undefined>();
   return (value) => {
-    if (value === null || value === undefined || value === '') return NO_DAY;
+    // NaN differs from itself, and is a blank among numbers.
+    if (value === null || value === undefined || value === '' || value !== value) return NO_DAY;
     if (value instanceof Date) {
       const instant = value.getTime();
-      return Number.isNaN(instant) ? undefined : inZone(instant);
+      return Number.isNaN(instant) ? undefined : settled(inZone(instant));
     }
     const text = trimmed(String(value));
     let day = known.get(text);
     if (day === undefined && !known.has(text)) {
-      day = text === '' || blanks.has(text) ? NO_DAY : fromText(text);
+      day = text === '' || blanks.has(text) ? NO_DAY : settled(fromText(text));
       if (known.size < 100_000) known.set(text, day);
     }
     return day;
@@ -175,14 +184,14 @@ export interface ZoneStretch {
 /** The offsets of a time zone between two instants (milliseconds since 1970-01-01T00:00Z), in order. */
 export const zoneStretches = (timeZone: string, first: number, last: number): ZoneStretch[] => {
   if (timeZone === 'UTC' || !(first <= last)) return [{ from: Number.NEGATIVE_INFINITY, offset: 0 }];
-  let at = zonedAt(Math.floor(first), timeZone);
-  const stretches = [{ from: Number.NEGATIVE_INFINITY, offset: ZonedDateTime.offsetNanoseconds(at) / 1e6 }];
-  for (;;) {
-    const next = ZonedDateTime.getTimeZoneTransition(at, 'next');
-    if (!next || next.epochMilliseconds > last) return stretches;
-    stretches.push({ from: next.epochMilliseconds, offset: ZonedDateTime.offsetNanoseconds(next) / 1e6 });
-    at = next;
+  const { offsetAt } = zoneRules();
+  let { offset, next } = offsetAt(Math.floor(first), timeZone);
+  const stretches: ZoneStretch[] = [{ from: Number.NEGATIVE_INFINITY, offset }];
+  while (next && next.from <= last) {
+    stretches.push(next);
+    ({ offset, next } = offsetAt(next.from, timeZone));
   }
+  return stretches;
 };
 
 /** A date pattern as a regular expression, with the groups in which year, month and day stand. */

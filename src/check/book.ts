@@ -1,9 +1,10 @@
 import type { Calendar } from '../calendar/calendar.ts';
-import { dateReader } from '../calendar/dates.ts';
 import { type Day, NO_DAY } from '../calendar/day.ts';
+import type { Store } from '../engines/engine.ts';
+import { rowDayReader } from '../engines/shared/values.ts';
 import type { Fact, Model, Role } from '../model/model.ts';
 import type { LaidSpan } from '../plan/windows.ts';
-import type { State } from '../states.ts';
+import type { State } from '../states/state.ts';
 import { dataFindings } from './data.ts';
 import type { Finding } from './finding.ts';
 import { nameFindings } from './names.ts';
@@ -31,16 +32,16 @@ const unusable = async (
   return found;
 };
 
-const readerOf =
-  (model: Model) =>
-  (fact: Fact, role: string): ((value: unknown) => Day | undefined) => {
-    const { format, blankDates } = fact.roles.get(role) as Role;
-    const read = dateReader({ timeZone: model.timeZone, format, blankDates, grain: fact.grain === 'day' ? 'day' : 'coarse' });
-    return (value) => {
-      const day = read(value);
-      return day === NO_DAY ? undefined : day;
-    };
+const readerOf = async (model: Model, store: Store, fact: Fact, role: string): Promise<(value: unknown) => Day | undefined> => {
+  const { column, format, blankDates } = fact.roles.get(role) as Role;
+  const kind = await store.kind(fact.source, column);
+  const grain = fact.grain === 'day' ? 'day' : 'coarse';
+  const read = rowDayReader(kind, { timeZone: model.timeZone, format, blankDates, grain });
+  return (value) => {
+    const day = read(value);
+    return day === NO_DAY ? undefined : day;
   };
+};
 
 /** Everything that somebody should look at, what may make numbers wrong first. `inState` runs a look at one state of the data. */
 export const checkBook = async (
@@ -61,7 +62,7 @@ export const checkBook = async (
         const label = calendar.label(fact.grain, day);
         return index < 0 || label === undefined ? undefined : { index, label };
       },
-      reader: readerOf(model),
+      reader: (fact, role) => readerOf(model, state.store, fact, role),
     }),
   );
   const rank = { warning: 0, hint: 1 };

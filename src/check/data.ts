@@ -172,7 +172,7 @@ const dateFindings = async (
         place: model.locate(['facts', fact.name, 'dates', name]),
       });
   }
-  for (const role of store.textDates?.(fact) ?? [])
+  for (const role of await store.textDates(fact))
     found.push({
       code: 'text-dates',
       severity: 'hint',
@@ -217,13 +217,13 @@ const coarseFindings = async (
   fact: Fact,
   model: Model,
   periodOf: (day: Day) => { readonly index: number; readonly label: string } | undefined,
-  read: (role: string) => (value: unknown) => Day | undefined,
+  read: DataWorld['reader'],
 ): Promise<Finding[]> => {
   const found: Finding[] = [];
   const [[role, { column }]] = fact.roles;
   const links = [...new Set(fact.links.map((link) => link.column))];
-  const rows = await store.rows(fact.source, [...new Set([column, ...links])]);
-  const dayOf = read(role);
+  const rows = await store.factRows(fact, [...new Set([column, ...links])]);
+  const dayOf = await read(fact, role);
   const seen = new Map<string, number>();
   const combinations = new Map<string, Set<number>>();
   const labels = new Map<number, string>();
@@ -302,7 +302,7 @@ export interface DataWorld {
   readonly bounds: (fact: Fact) => Promise<ReadonlyMap<string, Bounds | undefined>>;
   /** The period of a fact's grain that a day lies in. */
   readonly periodOf: (fact: Fact, day: Day) => { readonly index: number; readonly label: string } | undefined;
-  readonly reader: (fact: Fact, role: string) => (value: unknown) => Day | undefined;
+  readonly reader: (fact: Fact, role: string) => Promise<(value: unknown) => Day | undefined>;
 }
 
 /** Looks at the data of every fact: links, dates, gaps, periods. Counts are the engine's; few rows are read. */
@@ -324,16 +324,7 @@ export const dataFindings = async ({ model, store, bounds, periodOf, reader }: D
     const last = own.get(primary)?.last;
     if (fact.horizon === 'actual' && last !== undefined) ends.set(fact.name, last);
     found.push(...(await linkFindings(store, fact, model, own.get(primary))), ...(await dateFindings(store, fact, model, own)));
-    if (fact.grain !== 'day')
-      found.push(
-        ...(await coarseFindings(
-          store,
-          fact,
-          model,
-          (day) => periodOf(fact, day),
-          (role) => reader(fact, role),
-        )),
-      );
+    if (fact.grain !== 'day') found.push(...(await coarseFindings(store, fact, model, (day) => periodOf(fact, day), reader)));
   }
   if (ends.size > 1) found.push(...earlyFindings(model, ends));
   return found;

@@ -1,9 +1,10 @@
 import type { Book, Result, Verification } from '../contract.ts';
 import { type EngineOptions, oneOf, openBook } from './book.ts';
 import { chartKinds } from './chart.ts';
-import { deliver, dim, needsFile, noteLines, red, resultTable, toStderr } from './output.ts';
+import { dim, needsFile, noteLines, red, resultTable } from './output.ts';
 import { progress } from './progress.ts';
 import { type QuestionOptions, questionOf } from './question.ts';
+import { deliver, toStderr } from './write.ts';
 
 export interface AskOptions extends QuestionOptions, EngineOptions {
   readonly format?: string;
@@ -40,11 +41,14 @@ const written = async (result: Result, format: string, spreadsheet: boolean): Pr
 export const showResult = async (
   result: Result,
   format: string,
-  { output, quiet = false, spreadsheet = false }: Pick<AskOptions, 'output' | 'quiet' | 'spreadsheet'>,
+  { output, quiet = false, spreadsheet = false, connect }: Pick<AskOptions, 'output' | 'quiet' | 'spreadsheet' | 'connect'>,
 ): Promise<void> => {
+  // What others write to is seen at a time of its own.
+  const seen =
+    connect === undefined || !result.state ? '' : `, data seen at ${result.state.time.replace('T', ' ').replace(/\.\d+Z$/, ' UTC')}`;
   if (!quiet && format === 'table' && output === undefined && result.caption)
-    toStderr(`${dim(`${result.caption}, as of ${result.asOf}`, process.stderr)}\n`);
-  await deliver(await written(result, format, spreadsheet), output);
+    toStderr(`${dim(`${result.caption}, as of ${result.asOf}${seen}`, process.stderr)}\n`);
+  await deliver(await written(result, format, spreadsheet), output, format === 'table' || format === 'markdown' ? 'words' : 'data');
   if (!quiet && result.notes.length > 0) toStderr(noteLines(result.notes));
 };
 
@@ -85,7 +89,8 @@ export const ask = async (path: string, readings: readonly string[], options: As
   bar.step(`opening ${path}`);
   let book: Book | undefined;
   try {
-    book = await openBook(path, { ...options, trace: ({ about }) => bar.at(about) });
+    const writes = [options.output, ...files.map(({ file }) => file)];
+    book = await openBook(path, { ...options, writes, trace: ({ about }) => bar.at(about) });
     const opened = performance.now();
     bar.step(options.verify ? 'answering twice' : 'answering');
     const verification = options.verify ? await book.verify(question) : undefined;

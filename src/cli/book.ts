@@ -1,18 +1,23 @@
 import { stat } from 'node:fs/promises';
-import { dirname, resolve } from 'node:path';
+import { resolve } from 'node:path';
 import { type Command, Option } from 'commander';
 import { open } from '../book.ts';
 import type { Book } from '../contract.ts';
 import type { Engine } from '../engines/engine.ts';
 import type { Statement } from '../engines/sql/database.ts';
 import { DurchblickError } from '../errors.ts';
-import { loadModel, type ModelFile } from '../files/node.ts';
+import { type FolderFiles, loadModel, type ModelFile } from '../files/node.ts';
 import type { Model } from '../model/model.ts';
+import { checkTargets } from './write.ts';
 
 /** Where a question is answered. */
 export interface EngineOptions {
   readonly engine?: 'memory' | 'duckdb';
   readonly connect?: string;
+  /** Further folders that files of the model may lie in. */
+  readonly allow?: readonly string[];
+  /** Seconds for which a state of the data is taken for the present one. */
+  readonly refresh?: string;
 }
 
 /** How to open a book beyond the options of a user. */
@@ -21,7 +26,17 @@ interface Opening extends EngineOptions {
   readonly trace?: (statement: Statement) => void;
   /** Leaves text files where they are, so that statements run as they stand. */
   readonly inPlace?: boolean;
+  /** Files that the command is going to write. */
+  readonly writes?: readonly (string | undefined)[];
 }
+
+export const collect = (value: string, previous: string[] = []): string[] => [...previous, value];
+
+const secondsOf = (text: string | undefined): { readonly refresh?: number } => {
+  if (text === undefined) return {};
+  if (/^\d+(\.\d+)?$/.test(text)) return { refresh: Number(text) };
+  throw new DurchblickError('bad-option', `--refresh is "${text}"`, { hint: 'It takes seconds, 0 or more.' });
+};
 
 /** Adds the options that choose the engine to a command. */
 export const withEngine = (command: Command): Command =>
@@ -32,39 +47,48 @@ export const withEngine = (command: Command): Command =>
         'duckdb',
       ]),
     )
-    .option('--connect <url>', 'a database with the tables of the model: postgres://user@host/database, or duckdb:file.duckdb');
+    .option('--connect <url>', 'a database with the tables of the model: postgres://user@host/database, or duckdb:file.duckdb')
+    .option('--allow <folder>', "a folder beside the model's own that its files may lie in (repeatable)", collect)
+    .option('--refresh <seconds>', 'how long files or tables are taken to stay as they are; 0, the default, looks for each question');
 
 /** From this size on, files are scanned in parallel by DuckDB instead of being read into memory. */
 const LARGE = 200e6;
 
-const fileSources = (model: Model): string[] =>
-  [...model.sources.values()].flatMap((source) => (source.kind === 'file' ? [source.file] : []));
-
-/** DuckDB where the files ask for it, memory elsewhere. */
-const chosenEngine = async (model: Model, folder: string): Promise<'memory' | 'duckdb'> => {
-  const files = fileSources(model);
-  if (files.some((file) => /\.parquet$/i.test(file))) return 'duckdb';
-  let size = 0;
-  for (const file of files)
-    size += await stat(resolve(folder, file)).then(
-      (entry) => entry.size,
-      () => 0,
-    );
-  return size > LARGE ? 'duckdb' : 'memory';
+/** All files that a model reads, as it names them. */
+const filesOf = ({ sources, input }: Model): string[] => {
+  const { holidays } = input.calendar?.workingDays ?? {};
+  const files = [...sources.values()].flatMap((source) => (source.kind === 'file' ? [source.file] : []));
+  return typeof holidays === 'string' ? [...files, holidays] : files;
 };
 
-const connected = async (url: string, { trace, inPlace }: Opening, folder: string, { files }: ModelFile): Promise<Engine> => {
+/** Where they lie; those that are not there are told when they are read. */
+const placesOf = async (model: Model, files: FolderFiles): Promise<string[]> => {
+  const found = await Promise.all(filesOf(model).map((file) => files.find(file).catch(() => [])));
+  return found.flat().map(({ real }) => real);
+};
+
+/** DuckDB where the files ask for it, memory elsewhere. */
+const chosenEngine = async (places: readonly string[]): Promise<'memory' | 'duckdb'> => {
+  if (places.some((file) => /\.parquet$/i.test(file))) return 'duckdb';
+  const sizes = await Promise.all(places.map((file) => stat(file).then(({ size }) => size)));
+  return sizes.reduce((sum, size) => sum + size, 0) > LARGE ? 'duckdb' : 'memory';
+};
+
+const DATABASE_FILE = /^duckdb:(?:\/\/)?(.+)$/;
+const databaseFile = (url: string | undefined): string[] => DATABASE_FILE.exec(url ?? '')?.slice(1) ?? [];
+
+const connected = async (url: string, { trace, inPlace, allow }: Opening, { files, folder }: ModelFile): Promise<Engine> => {
   if (/^postgres(ql)?:/.test(url)) {
     const { postgres } = await import('../engines/postgres/index.ts');
     return postgres({ connectionString: url, files, trace });
   }
-  const file = /^duckdb:(?:\/\/)?(.+)$/.exec(url)?.[1];
+  const [file] = databaseFile(url);
   if (file === undefined)
     throw new DurchblickError('bad-option', `--connect does not know "${url}"`, {
       hint: 'It takes postgres://user@host/database or duckdb:file.duckdb.',
     });
   const { duckdb } = await import('../engines/duckdb/index.ts');
-  return duckdb({ path: resolve(file), folder, files, trace, inPlace });
+  return duckdb({ path: resolve(file), folder, allow, files, trace, inPlace });
 };
 
 /** Opens the model of a path. A folder stands for the `model.yaml` in it. */
@@ -74,25 +98,31 @@ export const openBook = async (path: string, options: Opening = {}): Promise<Boo
     () => false,
   );
   const modelPath = isFolder ? `${path.replace(/\/+$/, '')}/model.yaml` : path;
-  const loaded = await loadModel(modelPath);
-  const { model, files } = loaded;
-  const folder = dirname(resolve(modelPath));
+  const { allow, trace, inPlace, writes = [] } = options;
+  const loaded = await loadModel(modelPath, { allow });
+  const { model, files, folder } = loaded;
+  const opening = secondsOf(options.refresh);
+  const places = await placesOf(model, files);
+  await checkTargets(
+    writes.flatMap((file) => file ?? []),
+    [modelPath, ...places, ...databaseFile(options.connect)],
+  );
   if (options.connect !== undefined) {
     if (options.engine !== undefined)
       throw new DurchblickError('bad-option', '--engine stands beside --connect', { hint: 'The database answers; leave --engine out.' });
-    return open(model, await connected(options.connect, options, folder, loaded));
+    return open(model, await connected(options.connect, options, loaded), opening);
   }
-  const engine = options.engine ?? (await chosenEngine(model, folder));
+  const engine = options.engine ?? (await chosenEngine(places));
   if (engine === 'duckdb') {
     const { duckdb } = await import('../engines/duckdb/index.ts');
-    return open(model, duckdb({ folder, files, trace: options.trace, inPlace: options.inPlace }));
+    return open(model, duckdb({ folder, allow, files, trace, inPlace }), opening);
   }
   const { memory } = await import('../engines/memory/index.ts');
-  return open(model, memory({}, { files }));
+  return open(model, memory({}, { files }), opening);
 };
 
 /** Runs something with a book and closes it afterwards. */
-export const withBook = async <T>(path: string, run: (book: Book) => Promise<T>, options?: EngineOptions): Promise<T> => {
+export const withBook = async <T>(path: string, run: (book: Book) => Promise<T>, options?: Opening): Promise<T> => {
   const book = await openBook(path, options);
   try {
     return await run(book);

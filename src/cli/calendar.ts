@@ -5,7 +5,8 @@ import { arrowFileOf } from '../files/arrow.ts';
 import { parquetOf } from '../files/parquet.ts';
 import { csvLine, markdownTable } from '../result/text.ts';
 import { type EngineOptions, oneOf, withBook } from './book.ts';
-import { deliver, needsFile } from './output.ts';
+import { needsFile } from './output.ts';
+import { deliver } from './write.ts';
 
 export interface CalendarCommandOptions extends EngineOptions {
   readonly range?: string;
@@ -59,7 +60,7 @@ export const calendar = async (path: string, options: CalendarCommandOptions): P
       else if (format === 'arrow') await deliver(await arrowFileOf(table.columns), options.output ?? needsFile(format, 'calendar'));
       else await deliver(await parquetOf(table.columns), options.output ?? needsFile(format, 'calendar'));
     },
-    options,
+    { ...options, writes: [options.output] },
   );
   return 0;
 };

@@ -1,6 +1,6 @@
 import type { ChartKind, ChartSpec } from '../chart/index.ts';
 import { DurchblickError } from '../errors.ts';
-import { deliver } from './output.ts';
+import { deliver } from './write.ts';
 
 const KINDS: readonly ChartKind[] = ['svg', 'png', 'html', 'vl.json'];
 

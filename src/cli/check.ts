@@ -4,7 +4,8 @@ import { DurchblickError, describe, type Place } from '../errors.ts';
 import { limitText } from '../plan/alerts.ts';
 import { formatter } from '../result/format.ts';
 import { type EngineOptions, oneOf, openBook } from './book.ts';
-import { arrow, dim, exitCodeOf, red, toStderr, yellow } from './output.ts';
+import { arrow, dim, exitCodeOf, red, yellow } from './output.ts';
+import { deliver, toStderr } from './write.ts';
 
 export interface CheckOptions extends EngineOptions {
   readonly alerts?: boolean;
@@ -22,10 +23,8 @@ const alertLine = ({ label, reading, period, members, value, limit, format }: Fi
   return `${mark} ${label}${who ? ` in ${who}` : ''}: ${reading} is ${write(value)} in ${period}, ${limitText(limit).replace(String(limit.value), write(limit.value))}\n`;
 };
 
-const sayAlerts = (fired: readonly FiredAlert[], { model }: Book): void => {
-  for (const alert of fired) process.stdout.write(alertLine(alert, model.locale));
-  if (fired.length === 0) process.stdout.write(`no alert fires (${model.alerts.size} watched)\n`);
-};
+const alertLines = (fired: readonly FiredAlert[], { model }: Book): string =>
+  fired.length === 0 ? `no alert fires (${model.alerts.size} watched)\n` : fired.map((alert) => alertLine(alert, model.locale)).join('');
 
 /** A finding in words: what, how many, for example, and what would be right. */
 const written = ({ severity, message, examples, wayOut, place }: Finding): string => {
@@ -64,21 +63,18 @@ export const check = async (path: string, options: CheckOptions = {}): Promise<n
     book = await openBook(path, options);
     const findings = await book.check();
     const alerts = options.alerts ? await book.alerts(options.asOf) : undefined;
-    if (format === 'json') process.stdout.write(json(path, findings, alerts));
+    if (format === 'json') await deliver(json(path, findings, alerts), undefined);
     else {
       const { facts, measures, formulas, windows, comparisons } = book.model;
       const built = [...windows.values()].filter(({ builtIn }) => builtIn).length;
-      for (const finding of findings) process.stdout.write(written(finding));
       const count = (severity: Finding['severity']): number => findings.filter((found) => found.severity === severity).length;
-      process.stdout.write(
-        `${path}: ${facts.size} facts, ${measures.size} measures, ${formulas.size} formulas, ${windows.size - built} windows (and ${built} built in), ${comparisons.size} comparisons: all names known, all dates are dates; ${count('warning')} ${verb(count('warning'), 'warning', 'warnings')}, ${count('hint')} ${verb(count('hint'), 'hint', 'hints')}.\n`,
-      );
-      if (alerts) sayAlerts(alerts, book);
+      const summary = `${path}: ${facts.size} facts, ${measures.size} measures, ${formulas.size} formulas, ${windows.size - built} windows (and ${built} built in), ${comparisons.size} comparisons: all names known, all dates are dates; ${count('warning')} ${verb(count('warning'), 'warning', 'warnings')}, ${count('hint')} ${verb(count('hint'), 'hint', 'hints')}.\n`;
+      await deliver(`${findings.map(written).join('')}${summary}${alerts ? alertLines(alerts, book) : ''}`, undefined, 'words');
     }
     return alerts && alerts.length > 0 ? ALERT_FIRED : 0;
   } catch (error) {
     if (!(error instanceof DurchblickError)) throw error;
-    if (format === 'json') process.stdout.write(json(path, error.all.map(faultOf)));
+    if (format === 'json') await deliver(json(path, error.all.map(faultOf)), undefined);
     else for (const fault of error.all) toStderr(`${red('error:', process.stderr)} ${describe(fault)}\n`);
     return exitCodeOf(error);
   } finally {

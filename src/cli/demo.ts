@@ -6,6 +6,7 @@ import { DurchblickError } from '../errors.ts';
 import type { Question } from '../model/schema.ts';
 import { openBook } from './book.ts';
 import { bold, dim, noteLines, resultTable } from './output.ts';
+import { deliver } from './write.ts';
 
 interface Stop {
   readonly title: string;
@@ -79,17 +80,17 @@ export const demo = async (folder?: string): Promise<number> => {
   const target = folder ?? (await mkdtemp(join(tmpdir(), 'gruenhof-')));
   await layOut(target);
   const model = join(target, 'model.yaml');
-  const write = (text: string) => process.stdout.write(text);
-  write(`${bold('Grünhof')}, a made-up chain of plant nurseries, lies in ${target}: model.yaml and data/.\n`);
+  const write = (text: string): Promise<void> => deliver(text, undefined, 'words');
+  await write(`${bold('Grünhof')}, a made-up chain of plant nurseries, lies in ${target}: model.yaml and data/.\n`);
   const book = await openBook(model);
   try {
     for (const { title, command, question } of TOUR) {
       const result = await book.ask(question);
-      write(`\n${bold(title)}\n${dim(`$ durchblick ask ${model} ${command}`)}\n`);
-      if (result.caption) write(`${dim(`${result.caption}, as of ${result.asOf}`)}\n`);
-      write(`${resultTable(result)}${noteLines(result.notes)}`);
+      await write(`\n${bold(title)}\n${dim(`$ durchblick ask ${model} ${command}`)}\n`);
+      if (result.caption) await write(`${dim(`${result.caption}, as of ${result.asOf}`)}\n`);
+      await write(`${resultTable(result)}${noteLines(result.notes)}`);
     }
-    write(
+    await write(
       `\nNow change a question, or the model in ${model}, and ask again. \`durchblick windows ${model}\` shows every window there is.\n`,
     );
     return 0;

@@ -4,8 +4,9 @@ import type { ExplainedPart } from '../evaluate/explain.ts';
 import { type Explanation, partWords } from '../result/explained.ts';
 import { formatter } from '../result/format.ts';
 import { type EngineOptions, oneOf, withBook } from './book.ts';
-import { bold, deliver, dim, noteLines, screenWidth, terminalTable } from './output.ts';
+import { bold, dim, noteLines, screenWidth, terminalTable } from './output.ts';
 import { whereOf } from './question.ts';
+import { deliver } from './write.ts';
 
 export interface ExplainOptions extends EngineOptions {
   readonly at?: string;
@@ -87,7 +88,14 @@ export const explain = async (path: string, reading: string, options: ExplainOpt
     ...(options.asOf === undefined ? {} : { asOf: options.asOf }),
     ...(options.knownBy === undefined ? {} : { knownBy: options.knownBy }),
   };
-  const [found, locale] = await withBook(path, async (book) => [await book.explain(request), book.model.locale] as const, options);
-  await deliver(format === 'json' ? `${JSON.stringify(found, null, 2)}\n` : written(found, locale), options.output);
+  const [found, locale] = await withBook(path, async (book) => [await book.explain(request), book.model.locale] as const, {
+    ...options,
+    writes: [options.output],
+  });
+  await deliver(
+    format === 'json' ? `${JSON.stringify(found, null, 2)}\n` : written(found, locale),
+    options.output,
+    format === 'json' ? 'data' : 'words',
+  );
   return 0;
 };

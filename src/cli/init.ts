@@ -1,9 +1,9 @@
-import { access, type FileHandle, open, writeFile } from 'node:fs/promises';
+import { access, type FileHandle, open } from 'node:fs/promises';
 import { dirname, relative, resolve } from 'node:path';
 import { draftModel } from '../draft/index.ts';
 import { DurchblickError } from '../errors.ts';
 import type { ByteSource } from '../files/bytes.ts';
-import { deliver, toStderr } from './output.ts';
+import { deliver, toStderr } from './write.ts';
 
 export interface InitOptions {
   readonly output?: string;
@@ -66,11 +66,7 @@ export const init = async (files: readonly string[], { output }: InitOptions): P
     .then(draftModel)
     .finally(() => Promise.all(handles.map((handle) => handle.close())));
   const text = await settled(yaml);
-  if (output === undefined) await deliver(text, undefined);
-  else {
-    await writeFile(output, text);
-    toStderr(`wrote ${output}\n`);
-  }
+  await deliver(text, output);
   for (const guess of guesses) toStderr(`guessed: ${guess}\n`);
   if (output !== undefined) toStderr(`Read it through, then: durchblick check ${output}\n`);
   return 0;

@@ -2,15 +2,16 @@
 import { existsSync, readFileSync } from 'node:fs';
 import { Command, CommanderError } from 'commander';
 import type { AskOptions } from './ask.ts';
-import { withEngine } from './book.ts';
+import { collect, withEngine } from './book.ts';
 import type { CalendarCommandOptions } from './calendar.ts';
 import type { CheckOptions } from './check.ts';
 import type { ExplainOptions } from './explain.ts';
 import type { InitOptions } from './init.ts';
-import { exitCodeOf, report, toStderr } from './output.ts';
+import { exitCodeOf, report } from './output.ts';
 import { withQuestion } from './question.ts';
 import type { SqlOptions } from './sql.ts';
 import type { WindowsCommandOptions } from './windows.ts';
+import { listenToStreams } from './write.ts';
 
 // Commands are imported when they run: showing help must not load engines and charts.
 const packageOf = (url: URL): { readonly version?: string } => JSON.parse(readFileSync(url, 'utf8')) as { version?: string };
@@ -30,8 +31,6 @@ const version = (): string => {
   });
   return `${own}\nmodel format 1, question format 1\nNode.js ${process.versions.node}${others.length > 0 ? `; ${others.join(', ')}` : ''}`;
 };
-
-const collect = (value: string, previous: string[] = []): string[] => [...previous, value];
 
 const program = new Command('durchblick')
   .description('Reusable time calculations for semantic layers: asked by any unit, explained to the day.')
@@ -158,6 +157,7 @@ withEngine(program.command('check'))
   .addHelpText('after', '\nExample:\n  durchblick check demo/model.yaml')
   .action(run(async (path: string, options: CheckOptions) => (await import('./check.ts')).check(path, options)));
 
+listenToStreams();
 try {
   await program.parseAsync();
 } catch (error) {
@@ -169,7 +169,3 @@ try {
     process.exitCode = exitCodeOf(error);
   }
 }
-process.stdout.on('error', (error: NodeJS.ErrnoException) => {
-  // A reader that has seen enough (`| head`) is no fault.
-  if (error.code !== 'EPIPE') toStderr(`${error.message}\n`);
-});

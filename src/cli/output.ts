@@ -1,8 +1,10 @@
-import { writeFile } from 'node:fs/promises';
 import Table from 'cli-table3';
+import stringWidth from 'string-width';
 import { DurchblickError, describe } from '../errors.ts';
 import type { Note } from '../evaluate/notes.ts';
+import { greatest, shownText } from '../kernels/text.ts';
 import type { Mark, Result } from '../result/result.ts';
+import { toStderr } from './write.ts';
 
 /** Colours only on a terminal, and never against NO_COLOR. */
 const coloured = (stream: NodeJS.WriteStream): boolean => stream.isTTY === true && !process.env.NO_COLOR;
@@ -48,9 +50,6 @@ export interface PlainTable {
   }[];
 }
 
-/** Control characters in names must not reach the terminal. */
-const clean = (text: string): string => text.replace(/[\u0000-\u001f\u007f-\u009f]/g, '·');
-
 /** Puts words below each other, so that no line is longer than it must be. */
 const wrapped = (text: string, width: number): string[] => {
   const lines: string[] = [];
@@ -62,42 +61,46 @@ const wrapped = (text: string, width: number): string[] => {
   return lines;
 };
 
+/** So many rows are laid out at once: the time that a layout takes grows faster than they do. */
+const LAID_OUT = 500;
+
 /** A table for terminals: a header, aligned columns, nothing else. */
 export const terminalTable = ({ header, right, rows }: PlainTable): string => {
-  const table = new Table({
-    chars: BARE,
-    style: { head: [], border: [], 'padding-left': 0, 'padding-right': 0, compact: true },
-    colAligns: right.map((isRight) => (isRight ? 'right' : 'left')),
-  });
   // A column with marks leaves room for one behind every cell, so that digits stay aligned.
   const marked = header.map((_, k) => rows.some(({ marks }) => marks?.[k] !== undefined));
   const room = (k: number): string => (marked[k] ? '  ' : '');
-  for (const line of headerLines(header, rows)) table.push(line.map((text, k) => `${bold(clean(text))}${room(k)}`));
+  const lines = headerLines(header, rows, marked).map((line) => line.map((text, k) => `${bold(shownText(text))}${room(k)}`));
   for (const { cells, marks, strong } of rows) {
-    const cell = (text: string): string => (strong ? bold(clean(text)) : clean(text));
-    table.push(cells.map((text, k) => `${cell(text)}${marks?.[k] === undefined ? room(k) : ` ${marks[k]}`}`));
+    const cell = (text: string): string => (strong ? bold(shownText(text)) : shownText(text));
+    lines.push(cells.map((text, k) => `${cell(text)}${marks?.[k] === undefined ? room(k) : ` ${marks[k]}`}`));
   }
-  return `${table
-    .toString()
-    .split('\n')
-    .map((line) => line.trimEnd())
-    .join('\n')}\n`;
+  const widths = header.map((_, k) => greatest(lines.map((line) => stringWidth(line[k] ?? ''))));
+  const written: string[] = [];
+  for (let from = 0; from < lines.length; from += LAID_OUT) {
+    const table = new Table({
+      chars: BARE,
+      style: { head: [], border: [], 'padding-left': 0, 'padding-right': 0, compact: true },
+      colAligns: right.map((isRight) => (isRight ? 'right' : 'left')),
+      // A column of nothing would be left out.
+      colWidths: widths.map((width) => Math.max(width, 1)),
+    });
+    table.push(...lines.slice(from, from + LAID_OUT));
+    for (const line of table.toString().split('\n')) written.push(line.trimEnd());
+  }
+  return `${written.join('\n')}\n`;
 };
 
 const GAP = 2;
 
 /** A header in as many lines as it takes for the table to fit the screen; its last lines stand on the numbers. */
-const headerLines = (header: readonly string[], rows: PlainTable['rows']): string[][] => {
-  const widths = header.map(
-    (_, k) =>
-      Math.max(0, ...rows.map(({ cells }) => (cells[k] ?? '').length)) + (rows.some(({ marks }) => marks?.[k] !== undefined) ? 2 : 0),
-  );
+const headerLines = (header: readonly string[], rows: PlainTable['rows'], marked: readonly boolean[]): string[][] => {
+  const widths = header.map((_, k) => greatest(rows.map(({ cells }) => (cells[k] ?? '').length)) + (marked[k] ? 2 : 0));
   const total = (list: readonly number[]): number => list.reduce((sum, width) => sum + width + GAP, -GAP);
   if (total(header.map((text, k) => Math.max(text.length, widths[k]))) <= screenWidth()) return [[...header]];
   // As wide as the numbers below, and a little wider where there is room.
   const spare = Math.max(0, Math.floor((screenWidth() - total(widths)) / header.length));
   const lines = header.map((text, k) => wrapped(text, Math.max(widths[k], Math.min(text.length, Math.max(8, widths[k] + spare)))));
-  const height = Math.max(...lines.map((list) => list.length));
+  const height = greatest(lines.map((list) => list.length));
   return Array.from({ length: height }, (_, line) => lines.map((list) => list[line - (height - list.length)] ?? ''));
 };
 
@@ -130,13 +133,13 @@ export const resultTable = (result: Result): string => {
 const withBars = (table: PlainTable, result: Result, column: number): string => {
   const text = terminalTable(table);
   const lines = text.trimEnd().split('\n');
-  const width = Math.max(...lines.map((line) => line.replace(/\u001b\[\d+m/g, '').length));
+  const width = greatest(lines.map((line) => line.replace(/\u001b\[\d+m/g, '').length));
   const values = result.rows.map((row) => row[column]);
   const numbers = values.filter((value): value is number => typeof value === 'number');
   const room = Math.min(LONGEST_BAR, screenWidth() - width - GAP);
   const fits = process.stdout.isTTY === true && room >= LEAST_BAR;
   if (!fits || column < 0 || numbers.length < 3 || numbers.some((value) => value < 0) || result.totals.length > 0) return text;
-  const most = Math.max(...numbers);
+  const most = greatest(numbers);
   if (most <= 0) return text;
   const head = lines.length - result.rows.length;
   return `${lines
@@ -153,25 +156,7 @@ export const arrow = ({ direction }: Pick<Mark, 'direction'>): string => (direct
 const colourOf = ({ verdict }: Mark) => (verdict === 'bad' ? red : verdict === 'good' ? green : bold);
 
 /** Notes in plain words, one a line. */
-export const noteLines = (notes: readonly Note[]): string => notes.map(({ message }) => `  · ${clean(message)}\n`).join('');
-
-export const toStderr = (text: string): void => void process.stderr.write(text);
-
-/** Writes text to a file, or to stdout; resolves when it is out, so that pipes are not cut short. */
-export const deliver = async (content: string | Uint8Array, file: string | undefined): Promise<void> => {
-  if (file !== undefined) {
-    try {
-      await writeFile(file, content);
-    } catch (error) {
-      throw new DurchblickError('no-file', `cannot write ${file} (${(error as NodeJS.ErrnoException).code})`, { kind: 'engine' });
-    }
-    toStderr(`wrote ${file}\n`);
-    return;
-  }
-  await new Promise<void>((resolve, reject) => {
-    process.stdout.write(content, (error) => (error ? reject(error) : resolve()));
-  });
-};
+export const noteLines = (notes: readonly Note[]): string => notes.map(({ message }) => `  · ${shownText(message)}\n`).join('');
 
 /** Bytes do not belong on a terminal. */
 export const needsFile = (format: string, name: string): never => {

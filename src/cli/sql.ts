@@ -2,8 +2,8 @@ import { format as formatted } from 'sql-formatter';
 import { VIEW } from '../engines/duckdb/index.ts';
 import type { Statement } from '../engines/sql/database.ts';
 import { type EngineOptions, openBook } from './book.ts';
-import { deliver } from './output.ts';
 import { type QuestionOptions, questionOf } from './question.ts';
+import { deliver } from './write.ts';
 
 export interface SqlOptions extends QuestionOptions, EngineOptions {
   readonly output?: string;
@@ -21,8 +21,15 @@ const written = ({ about, sql }: Statement, language: 'duckdb' | 'postgresql'): 
 export const sql = async (path: string, readings: readonly string[], options: SqlOptions): Promise<number> => {
   const question = await questionOf(readings, options, `sql ${path}`);
   const statements: Statement[] = [];
-  const engine = options.connect === undefined ? { engine: 'duckdb' as const } : { connect: options.connect };
-  const book = await openBook(path, { ...engine, inPlace: true, trace: (statement) => void statements.push(statement) });
+  const { connect, allow, output } = options;
+  const engine = connect === undefined ? { engine: 'duckdb' as const } : { connect };
+  const book = await openBook(path, {
+    ...engine,
+    allow,
+    writes: [output],
+    inPlace: true,
+    trace: (statement) => void statements.push(statement),
+  });
   try {
     const opened = statements.length;
     await book.ask(question);

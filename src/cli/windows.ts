@@ -3,8 +3,9 @@ import type { LaidSpan } from '../plan/windows.ts';
 import { csvLine, markdownTable } from '../result/text.ts';
 import { type EngineOptions, oneOf, withBook } from './book.ts';
 import { chartKinds, writeCharts } from './chart.ts';
-import { bold, deliver, dim, screenWidth, terminalTable, toStderr } from './output.ts';
+import { bold, dim, screenWidth, terminalTable } from './output.ts';
 import { splitList } from './question.ts';
+import { deliver, toStderr } from './write.ts';
 
 export interface WindowsCommandOptions extends EngineOptions {
   readonly asOf?: string;
@@ -102,11 +103,10 @@ export const windows = async (path: string, only: readonly string[], options: Wi
   const charts = chartKinds(options.chart);
   const at = options.at === undefined ? (options.asOf === undefined ? undefined : [options.asOf]) : splitList(options.at);
   const { by, over } = options;
-  const [laid, locale] = await withBook(
-    path,
-    async (book) => [await book.windows({ at, only, by, over }), book.model.locale] as const,
-    options,
-  );
+  const [laid, locale] = await withBook(path, async (book) => [await book.windows({ at, only, by, over }), book.model.locale] as const, {
+    ...options,
+    writes: [options.output, ...charts.map(({ file }) => file)],
+  });
   // One window below the other, its dates together.
   const order = new Map<string, number>();
   for (const { kind, name } of laid) if (!order.has(`${kind} ${name}`)) order.set(`${kind} ${name}`, order.size);
@@ -133,7 +133,7 @@ export const windows = async (path: string, only: readonly string[], options: Wi
   else {
     if (new Set(spans.map((span) => span.at)).size === 1)
       toStderr(`${dim(`as of ${iso(spans[0].at)}; ${bold('bold', process.stderr)} are the model's own`, process.stderr)}\n`);
-    await deliver(tables(spans, options), options.output);
+    await deliver(tables(spans, options), options.output, 'words');
   }
   if (charts.length > 0) {
     const { spansSpec } = await import('../chart/spans.ts');

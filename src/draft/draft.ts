@@ -79,7 +79,8 @@ const toldApart = (profile: Profile, order: DateOrder): Profile =>
 const tableOf = async ({ file, bytes }: DraftFile): Promise<Table> => {
   const { columns: found, rows, of } = await sampleOf(bytes instanceof Uint8Array ? sourceOf(bytes) : bytes, file);
   const name = file.replace(/^.*[/\\]/, '').replace(/\.[^.]+$/, '');
-  const plain = Object.entries(found).map(([column, values]) => [column, plainValues(values, column)] as const);
+  const usable = found.filter(({ kind }) => kind !== 'unusable');
+  const plain = usable.map((column) => [column.name, plainValues(column)] as const);
   const numbers = numberFormOf(plain.map(([, values]) => values));
   const profiles = plain.map(([column, values]) => profileOf(column, values, numbers));
   // Where day and month could be the other way round, another column of the file may tell.

@@ -1,5 +1,6 @@
 import { dateReader } from '../calendar/dates.ts';
-import { type Day, dayOf, isoOf, NO_DAY, toDay } from '../calendar/day.ts';
+import { type Day, dayOf, isoOf, NO_DAY } from '../calendar/day.ts';
+import type { FileColumn } from '../files/column.ts';
 import { NUMBER_TEXT, type NumberForm, numberText } from '../model/decimal.ts';
 
 /** What a column of a file seems to hold. */
@@ -192,10 +193,6 @@ export const numberFormOf = (columns: readonly ArrayLike<unknown>[]): NumberForm
   return point === comma ? 'plain' : point ? 'point' : 'comma';
 };
 
-/** Day numbers given as an Int32Array, as Arrow dates are, become texts that can be looked at like any other. */
-export const plainValues = (values: ArrayLike<unknown>, name: string): ArrayLike<unknown> => {
-  if (!(values instanceof Int32Array) || !DATE_NAME.test(name)) return values;
-  const [low, high] = [toDay('1990-01-01'), toDay('2060-01-01')];
-  const days = values.every((value) => value === NO_DAY || (value >= low && value <= high));
-  return days ? Array.from(values, (value) => (value === NO_DAY ? null : isoOf(value))) : values;
-};
+/** Days become texts, that can be looked at like any other. */
+export const plainValues = ({ kind, values }: FileColumn): ArrayLike<unknown> =>
+  kind === 'date' ? Array.from(values, (day) => (day === NO_DAY ? null : isoOf(day as Day))) : values;

@@ -1,4 +1,5 @@
 import type { Day } from '../calendar/day.ts';
+import type { ColumnKind } from '../files/column.ts';
 import type { AttributeRef } from '../model/attributes.ts';
 import type { Dimension, Fact, Model } from '../model/model.ts';
 import type {
@@ -15,17 +16,22 @@ import type {
   SampleRequest,
 } from '../plan/request.ts';
 
+/** Rows of a fact: those that fixed filters leave (V3), or all, from which nothing but shares may come. */
+export type RowsOf = 'seen' | 'all';
+
 /** An opened engine: rows are reachable, dates are checked. The only thing the core knows of engines. */
 export interface Store extends CalendarTables {
   readonly engine: string;
   readonly notes: readonly DataNote[];
   /** Bounds of every role of a fact, before question filters, after V3 and `known-by` (W11). */
-  readonly bounds: (fact: Fact, knownBy: Day | undefined) => Promise<ReadonlyMap<string, Bounds | undefined>>;
+  readonly bounds: (fact: Fact, knownBy: Day | undefined, rows?: RowsOf) => Promise<ReadonlyMap<string, Bounds | undefined>>;
   /** Members of an attribute in their order (R1), `(none)` and `(unknown)` aside. */
   readonly members: (attribute: AttributeRef) => Promise<readonly string[]>;
   /** Which texts of a dimension's attributes stand in one row of it: what members there are below others (G6). */
   readonly combinations: (dimension: Dimension, attributes: readonly string[]) => Promise<readonly (readonly string[])[]>;
-  /** Answers several requests of one question at once, so that an engine may share its work between them. */
+  /** Whether requests are best asked together, because one look at the rows serves them all, or each alone. */
+  readonly scans: 'together' | 'alone';
+  /** Answers several requests; a fault in one of them fails all. */
   readonly cubes: (requests: readonly CubeRequest[], signal?: Cancellation) => Promise<readonly Cube[]>;
   readonly events: (request: EventsRequest, signal?: Cancellation) => Promise<Events>;
   /** Some rows themselves, for explanations (V1): the only ones that leave a database. */
@@ -42,18 +48,33 @@ export interface Store extends CalendarTables {
    * once. Its `close` ends that view.
    */
   readonly begin?: (signal?: Cancellation) => Promise<Store>;
-  /** Roles of a fact whose column is text where it could be a date. */
-  readonly textDates?: (fact: Fact) => readonly string[];
+  /** Roles of a fact whose column is text where it could be a date; none where rows are files or given by a program. */
+  readonly textDates: (fact: Fact) => Promise<readonly string[]>;
+  /** What kind of values a column of a source holds. */
+  readonly kind: (source: string, column: string) => Promise<ColumnKind>;
+  /** Rows of a fact that may be seen (V3), as they stand in its source. */
+  readonly factRows: (fact: Fact, columns: readonly string[]) => Promise<readonly Record<string, unknown>[]>;
+  /** What the state that is seen is told apart by, and when it was begun, in milliseconds. */
+  readonly sees?: DataState;
+  /** Where rows are of files that may be replaced: what they are now. Another state than the one opened is opened anew. */
+  readonly state?: () => Promise<string>;
+  readonly opened?: DataState;
   /** Rows that a database has answered with so far; undefined where rows are in memory. */
   readonly fetched?: () => number;
   readonly close: () => Promise<void>;
 }
 
+/** A state of the data: what tells it apart from every other, and when it was first seen, in milliseconds since 1970. */
+export interface DataState {
+  readonly token: string;
+  readonly time: number;
+}
+
 export interface OpenOptions {
   /** Filters fixed for good (V3), by fact name. */
   readonly fixed: ReadonlyMap<string, readonly Filter[]>;
-  /** Working days between two days, from the model's calendar. */
-  readonly workingDays: (after: Day, until: Day) => number;
+  /** All of them: on attributes of dimensions they hide members too. */
+  readonly hiding: readonly Filter[];
 }
 
 export interface Engine {

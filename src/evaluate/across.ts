@@ -1,6 +1,7 @@
 import { type AttributeRef, NONE, reach, UNKNOWN } from '../model/attributes.ts';
-import type { Link } from '../model/model.ts';
+import type { Fact, Link } from '../model/model.ts';
 import { type Bound, bindText, leavesOf } from '../plan/bind.ts';
+import { unreached } from '../plan/fixed.ts';
 import { passes } from '../plan/members.ts';
 import type { Segments } from '../plan/request.ts';
 import { unitPlaces } from '../windows/place.ts';
@@ -92,7 +93,7 @@ const shareOut = async (
   const { fact, name } = task.leaf.measure;
   const facts = leavesOf(shape).map(({ measure }) => measure.fact);
   const seen = attributes.filter((attribute) => facts.every((other) => reach(other, attribute) !== undefined));
-  const weights = await shapeWeights(shape, seen, below, fact.grain, segments, evaluation);
+  const weights = await shapeWeights(shape, seen, below, fact, segments, evaluation);
   const seenAt = places(seen, attributes);
   // Every member below the strand's own, for amounts without a shape.
   const [first] = below;
@@ -153,7 +154,7 @@ const shapeWeights = async (
   shape: Bound,
   seen: readonly AttributeRef[],
   below: readonly AttributeRef[],
-  grain: string,
+  fact: Fact,
   segments: Segments,
   evaluation: Evaluation,
 ): Promise<Map<string, Map<string, Weights>>> => {
@@ -161,11 +162,13 @@ const shapeWeights = async (
   const count = segments.starts.length;
   if (count === 0) return found;
   const { calendar } = evaluation.frame;
-  const unit = calendar.unit(grain);
+  // A share is one of the whole, hidden members included.
+  const read = unreached(fact, evaluation.fixed).length > 0 ? evaluation.whole : evaluation.view;
+  const unit = calendar.unit(fact.grain);
   // Laid as if every period were over: a shape is that of the whole period.
   const places = unitPlaces(calendar, unit, segments.starts[0], segments.ends[count - 1], Number.POSITIVE_INFINITY);
   const axis = { kind: { kind: 'unit' as const, unit }, places, labels: [], windows: undefined };
-  const data = await evaluation.view([shape], {
+  const data = await read([shape], {
     view: { axis, rows: 'periods' },
     attributes: [...seen, ...below],
     filters: [],

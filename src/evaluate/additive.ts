@@ -30,7 +30,7 @@ export const simple = async (task: LeafTask, evaluation: Evaluation): Promise<Le
   };
   // Few models spread over members (G6); what does it is loaded when one is asked.
   const { fine } = task;
-  const spread = fine && (await import('./across.ts'));
+  const spread = fine && (await import('./shares.ts'));
   const { rows, count, cells } = spread
     ? await spread.spreadAcross({ ...task, fine }, segments, load, evaluation)
     : await load(task.attributes);
@@ -56,7 +56,7 @@ export const simple = async (task: LeafTask, evaluation: Evaluation): Promise<Le
   const cut = runs.i.some((_, row) => runs.i[row] <= runs.j[row] && (runs.left[row] === 1 || runs.right[row] === 1));
   if (!cut) return finish(task, cells.tuples, lookupRuns(cells.sums(), runs, width), counted, seen, cells.scale);
   if (measure.spread === 'none') return withoutSpread(task, cells, runs, counted, seen, evaluation);
-  const { shareOf } = await import('./spread.ts');
+  const { shareOf } = await import('./shares.ts');
   const share = await shareOf(leaf, segments, evaluation);
   const sums = sharedSums(cells.sums(), cells.cells, runs, lay, segments, width, share);
   const data = finish(task, cells.tuples, sums, counted, seen, Math.max(cells.scale, 0));

@@ -4,11 +4,12 @@ import { type AttributeRef, NONE, reach, UNKNOWN } from '../model/attributes.ts'
 import type { Axis } from '../plan/axis.ts';
 import { horizonOf, type Leaf, leavesOf } from '../plan/bind.ts';
 import type { View } from '../plan/places.ts';
-import type { Asked } from '../plan/question.ts';
+import { type Asked, factFilters } from '../plan/question.ts';
 import { ALL_TIME, type Filter } from '../plan/request.ts';
 import { type Column, VALUE } from './column.ts';
+import { rowSetOf } from './parts.ts';
 import type { Evaluation, Scope, ViewData } from './scope.ts';
-import { evaluateView, factFilters } from './view.ts';
+import { evaluateView } from './view.ts';
 
 /** What a row sums up: one cell of the result, the members left out by a limit, or a total. */
 export type RowKind = 'cell' | 'others' | 'total';
@@ -149,7 +150,7 @@ export const answer = async (asked: Asked, axis: Axis, evaluation: Evaluation): 
     const tuples = shown.map(({ tuple }) => tuple);
     const total = await evaluateView(readings, scope('total', attributes, tuples), evaluation);
     const totalOf = rowsOf(total);
-    totals.push(...tuples.map((tuple, m) => totalOf(0, m, 'total', undefined, tuple)));
+    tuples.forEach((tuple, m) => void totals.push(totalOf(0, m, 'total', undefined, tuple)));
     if (others?.total) totals.push(rowsOf(others.total)(0, 0, 'total', undefined, label(OTHERS)));
     if (asked.totals.members) {
       const corner = await evaluateView(readings, scope('total', []), evaluation);
@@ -172,13 +173,7 @@ const noteUnknown = async (asked: Asked, tuples: readonly (readonly string[])[],
     if (!tuples.some((tuple) => tuple[k] === UNKNOWN)) continue;
     for (const fact of facts) {
       if (!reach(fact, attribute)) continue;
-      const rowSet = {
-        fact,
-        role: undefined,
-        attributes: [attribute],
-        filters: factFilters(fact, asked.filters),
-        knownBy: evaluation.knownBy,
-      };
+      const rowSet = rowSetOf(fact, undefined, [attribute], factFilters(fact, asked.filters), evaluation);
       const cells = await evaluation.cubes.cells(rowSet, ALL_TIME, { kind: 'rows', where: [] }, evaluation.signal);
       const rows = cells.cells[cells.tuples.findIndex(([text]) => text === UNKNOWN)] ?? 0;
       if (rows === 0) continue;

@@ -2,10 +2,11 @@ import { type Day, isoOf, LAST_DAY } from '../calendar/day.ts';
 import { type AttributeRef, reach } from '../model/attributes.ts';
 import type { Fact } from '../model/model.ts';
 import { horizonOf, type Leaf } from '../plan/bind.ts';
-import { type AskedFilter, filtersOf } from '../plan/question.ts';
+import { unreached } from '../plan/fixed.ts';
+import { type AskedFilter, factFilters, filtersOf } from '../plan/question.ts';
 import { type AggregateRequest, ALL_TIME, type Filter, type Segments } from '../plan/request.ts';
+import { rowSetOf } from './parts.ts';
 import type { DayRange, Evaluation } from './scope.ts';
-import { factFilters } from './view.ts';
 
 /** Days as `YYYY-MM-DD`, both inclusive. */
 export interface ExplainedDays {
@@ -111,11 +112,14 @@ export const rowsBehind = async (
   place: Place,
   evaluation: Evaluation,
 ): Promise<{
-  readonly rows: RowsBehind;
+  readonly rows?: RowsBehind;
   readonly leftOut: readonly LeftOut[];
   readonly spread?: SpreadShare;
   readonly version?: string;
 }> => {
+  // Of what is seen by its share alone no row is told: it belongs to others as well (V3).
+  if (unreached(place.leaf.measure.fact, evaluation.fixed).length > 0)
+    return { leftOut: [], ...spreadOf(place.leaf, place.range, evaluation) };
   const { leaf, range, periodEnd, show } = place;
   const { measure } = leaf;
   const { fact, open, aggregate } = measure;
@@ -137,11 +141,7 @@ export const rowsBehind = async (
     if (from > to) return 0;
     const days: Segments = { key: `explain:${from}:${to}`, starts: Int32Array.of(from), ends: Int32Array.of(to) };
     const request = {
-      fact,
-      role: by,
-      attributes: [],
-      filters,
-      knownBy,
+      ...rowSetOf(fact, by, [], filters, evaluation),
       segments: by === undefined ? ALL_TIME : days,
       aggregates: [aggregate],
     };

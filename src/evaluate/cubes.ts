@@ -1,7 +1,6 @@
 import type { Store } from '../engines/engine.ts';
-import { DurchblickError } from '../errors.ts';
 import { extremes, type Lookup, prefixSums, sumTree } from '../kernels/lookups.ts';
-import { type Shared, sharedWork } from '../plan/cancel.ts';
+import { aborted, type Shared, sharedWork } from '../plan/cancel.ts';
 import type { AggregateRequest, Cancellation, Cube, CubeRequest, RowSet, Segments } from '../plan/request.ts';
 import { filterKey } from '../plan/request.ts';
 
@@ -11,6 +10,8 @@ export interface Cells {
   readonly tuples: Cube['tuples'];
   readonly cells: Float64Array;
   readonly scale: number;
+  /** Of extremes: some value has more digits than a double is sure of. */
+  readonly long?: true;
   /** Sums over runs of segments: prefix sums, or a tree where the cells are inexact (M10). */
   readonly sums: () => Lookup;
   readonly extreme: (which: 'min' | 'max') => Lookup;
@@ -35,6 +36,7 @@ export const rowSetKey = (rows: RowSet): string =>
     rows.attributes.map(({ key }) => key),
     rows.filters.map(filterKey),
     rows.knownBy ?? null,
+    rows.hidden ?? null,
   ]);
 
 const aggregateKey = (aggregate: AggregateRequest): string =>
@@ -45,7 +47,7 @@ const aggregateKey = (aggregate: AggregateRequest): string =>
  * decides their last digit (R3).
  */
 const inOrder = (cube: Cube): Cube => {
-  const keys = cube.tuples.map((tuple) => tuple.join('\u0000'));
+  const keys = cube.tuples.map((tuple) => JSON.stringify(tuple));
   const order = Array.from(keys.keys()).sort((a, b) => (keys[a] < keys[b] ? -1 : keys[a] > keys[b] ? 1 : 0));
   if (order.every((from, k) => from === k)) return cube;
   const width = order.length;
@@ -61,16 +63,16 @@ const inOrder = (cube: Cube): Cube => {
   return {
     segments: cube.segments,
     tuples: order.map((from) => cube.tuples[from]),
-    columns: cube.columns.map(({ cells, scale }) => ({ cells: moved(cells), scale })),
+    columns: cube.columns.map((column) => ({ ...column, cells: moved(column.cells) })),
   };
 };
 
 /** Columns that share their cells share their lookups. */
 const cellsOf = ({ segments, tuples, columns }: Cube): Cells[] => {
   const known = new Map<Float64Array, Cells>();
-  return columns.map(({ cells, scale }) => {
+  return columns.map(({ cells, scale, long }) => {
     const before = known.get(cells);
-    const made = before?.scale === scale ? before : cellsFrom(segments, tuples, cells, scale);
+    const made = before?.scale === scale ? before : { ...cellsFrom(segments, tuples, cells, scale), ...(long ? { long } : {}) };
     known.set(cells, made);
     return made;
   });
@@ -96,104 +98,145 @@ export const cellsFrom = (segments: Segments, tuples: Cube['tuples'], cells: Flo
   };
 };
 
+/** Somebody's wish for cells, until they are there or cannot be had. */
+interface Answering {
+  readonly key: string;
+  readonly resolve: (cells: Cells) => void;
+  readonly reject: (error: unknown) => void;
+}
+
+/** Aggregates over the same rows and segments, which one scan answers. */
+interface Waiting {
+  readonly request: CubeRequest;
+  readonly aggregates: AggregateRequest[];
+  readonly answers: Answering[];
+  /** Given up when all that wait for it have. */
+  readonly work: Shared;
+}
+
+/** Cells under way or there. */
+interface Known {
+  readonly cells: Promise<Cells>;
+  /** What makes them, until they are there. */
+  work: Shared | undefined;
+  /** Bytes they take once they are there. */
+  bytes: number;
+}
+
+/**
+ * Asks a store for what is wanted at one time. Where it scans everything together, a fault of one request fails all:
+ * then each is asked for alone, so that only the faulty one fails.
+ */
+const fetchAll = async (
+  store: Store,
+  wanted: readonly Waiting[],
+  done: (entry: Waiting, cube: Cube) => void,
+  failed: (entry: Waiting, error: unknown) => void,
+): Promise<void> => {
+  const request = ({ request: own, aggregates }: Waiting): CubeRequest => ({ ...own, aggregates });
+  const alone = async (entry: Waiting): Promise<void> => {
+    try {
+      const [cube] = await store.cubes([request(entry)], entry.work.signal);
+      done(entry, cube);
+    } catch (error) {
+      failed(entry, error);
+    }
+  };
+  if (store.scans === 'together' && wanted.length > 1) {
+    try {
+      const found = await store.cubes(wanted.map(request));
+      wanted.forEach((entry, k) => void done(entry, found[k]));
+      return;
+    } catch {
+      // Each for itself, below.
+    }
+  }
+  await Promise.all(wanted.map(alone));
+};
+
 /**
  * A cache of day cubes over a store. Requests made in the same turn are put together: one scan answers all
  * aggregates over the same rows, also of questions that run at the same time.
  */
-export const cubesOf = (store: Store, limit: number): Cubes => {
-  const known = new Map<string, Promise<Cells>>();
-  const sizes = new Map<string, number>();
+export const cubesOf = (store: Store, limit: number, counts: CubeCounts = { scans: 0, cached: 0, cells: 0 }): Cubes => {
+  const known = new Map<string, Known>();
   let size = 0;
-  const counts: CubeCounts = { scans: 0, cached: 0, cells: 0 };
-  /** Work under way, for questions that come to wait for it as well. */
-  const works = new Map<string, Shared>();
-  interface Waiting {
-    readonly request: CubeRequest;
-    readonly aggregates: AggregateRequest[];
-    readonly answers: { readonly resolve: (cells: Cells) => void; readonly reject: (error: unknown) => void; readonly key: string }[];
-    /** Given up when all that wait for it have. */
-    readonly work: Shared;
-  }
   let waiting = new Map<string, Waiting>();
   /** Drops what was not used for longest until the cache keeps its limit. Maps iterate in insertion order. */
   const shrink = (): void => {
-    for (const [key, bytes] of sizes) {
+    for (const [key, { bytes }] of known) {
       if (size <= limit) return;
-      sizes.delete(key);
+      if (bytes === 0) continue;
       known.delete(key);
       size -= bytes;
+    }
+  };
+  const done = ({ answers, work }: Waiting, cube: Cube): void => {
+    work.end();
+    counts.scans++;
+    const made = cellsOf(inOrder(cube));
+    answers.forEach(({ resolve, key }, k) => {
+      const { cells } = cube.columns[k];
+      counts.cells += cells.length;
+      const entry = known.get(key);
+      if (entry?.work === work) {
+        entry.work = undefined;
+        // The lookups made from the cells take as much again.
+        entry.bytes = cells.byteLength * 2;
+        size += entry.bytes;
+      }
+      resolve(made[k]);
+    });
+  };
+  const failed = ({ answers, work }: Waiting, error: unknown): void => {
+    work.end();
+    for (const { reject, key } of answers) {
+      if (known.get(key)?.work === work) known.delete(key);
+      reject(error);
     }
   };
   const flush = async (): Promise<void> => {
     const batch = [...waiting.values()];
     waiting = new Map();
-    try {
-      const wanted = batch.filter(({ work }) => !work.signal.aborted);
-      const left = new Map<Waiting, Cube>();
-      // One request is given up as soon as nobody waits for it; several together when nobody waits for any.
-      const together = sharedWork();
-      for (const { work } of wanted) together.join(work.signal);
-      const found = await store.cubes(
-        wanted.map(({ request, aggregates }) => ({ ...request, aggregates })),
-        wanted.length > 0 ? together.signal : undefined,
-      );
-      for (const [k, entry] of wanted.entries()) left.set(entry, found[k]);
-      counts.scans += wanted.length;
-      batch.forEach((entry) => {
-        const cube = left.get(entry);
-        if (!cube) throw new DurchblickError('aborted', 'the question was aborted', { kind: 'engine' });
-        const made = cellsOf(inOrder(cube));
-        entry.answers.forEach(({ resolve, key }, i) => {
-          const bytes = cube.columns[i].cells.byteLength;
-          counts.cells += cube.columns[i].cells.length;
-          // The lookups made from the cells take as much again.
-          sizes.set(key, bytes * 2);
-          size += bytes * 2;
-          resolve(made[i]);
-        });
-      });
-      shrink();
-    } catch (error) {
-      for (const { answers } of batch) {
-        for (const { reject, key } of answers) {
-          known.delete(key);
-          reject(error);
-        }
-      }
-    }
+    const [gone, wanted] = [batch.filter(({ work }) => work.signal.aborted), batch.filter(({ work }) => !work.signal.aborted)];
+    for (const entry of gone) failed(entry, aborted());
+    await fetchAll(store, wanted, done, failed);
+    shrink();
+  };
+  /** The entry that will be asked for next; one that all have given up is left behind. */
+  const entryOf = (group: string, rows: RowSet, segments: Segments): Waiting => {
+    if (waiting.size === 0) void Promise.resolve().then(flush);
+    const before = waiting.get(group);
+    if (before && !before.work.signal.aborted) return before;
+    if (before) failed(before, aborted());
+    const entry: Waiting = { request: { ...rows, segments, aggregates: [] }, aggregates: [], answers: [], work: sharedWork() };
+    waiting.set(group, entry);
+    return entry;
   };
   return {
     counts,
     cells: (rows, segments, aggregate, signal) => {
+      if (signal?.aborted) return Promise.reject(aborted());
       const group = `${rowSetKey(rows)} ${segments.key}`;
       const key = `${group} ${aggregateKey(aggregate)}`;
       const found = known.get(key);
-      if (found) {
+      if (found && !found.work?.signal.aborted) {
         counts.cached++;
-        works.get(key)?.join(signal);
-        const bytes = sizes.get(key);
-        if (bytes !== undefined) {
-          sizes.delete(key);
-          sizes.set(key, bytes);
-        }
-        return found;
+        found.work?.join(signal);
+        known.delete(key);
+        known.set(key, found);
+        return found.cells;
       }
-      const promise = new Promise<Cells>((resolve, reject) => {
-        if (waiting.size === 0) void Promise.resolve().then(flush);
-        let entry = waiting.get(group);
-        if (!entry) {
-          entry = { request: { ...rows, segments, aggregates: [] }, aggregates: [], answers: [], work: sharedWork() };
-          waiting.set(group, entry);
-        }
-        entry.work.join(signal);
+      const entry = entryOf(group, rows, segments);
+      entry.work.join(signal);
+      const cells = new Promise<Cells>((resolve, reject) => {
         entry.aggregates.push(aggregate);
         entry.answers.push({ resolve, reject, key });
       });
-      known.set(key, promise);
-      const entry = waiting.get(group);
-      if (entry) works.set(key, entry.work);
-      promise.catch(() => undefined).finally(() => works.delete(key));
-      return promise;
+      // Whoever waits for it is told; where nobody does any more, there is nobody to tell.
+      cells.catch(() => undefined);
+      known.set(key, { cells, work: entry.work, bytes: 0 });
+      return cells;
     },
   };
 };

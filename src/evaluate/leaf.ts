@@ -1,11 +1,12 @@
 import { isoOf } from '../calendar/day.ts';
 import { horizonOf, type Leaf } from '../plan/bind.ts';
+import { unreached } from '../plan/fixed.ts';
 import { historyOf, type TimeFrame } from '../plan/places.ts';
-import { type AggregateRequest, ALL_TIME, type Filter, type RowSet } from '../plan/request.ts';
+import { type AggregateRequest, ALL_TIME, type Filter } from '../plan/request.ts';
 import { between, simple } from './additive.ts';
 import { byEvents } from './events.ts';
 import { acrossTime, level } from './levels.ts';
-import { additive } from './parts.ts';
+import { additive, rowSetOf } from './parts.ts';
 import type { Evaluation, LeafData, LeafTask } from './scope.ts';
 
 /** Rows whose date is blank are on no period; the result says how many, and how much they amount to (D4). */
@@ -19,7 +20,7 @@ const noteUnplaced = async (task: LeafTask, evaluation: Evaluation): Promise<voi
   const { asOf } = evaluation.frame;
   const sums = measure.aggregate.kind === 'sum';
   const count = async (by: string | undefined, more: readonly Filter[]): Promise<readonly [number, number]> => {
-    const rowSet: RowSet = { fact, role: by, attributes: [], filters: [...task.filters, blank, ...more], knownBy: evaluation.knownBy };
+    const rowSet = rowSetOf(fact, by, [], [...task.filters, blank, ...more], evaluation);
     const segments = by === undefined ? ALL_TIME : evaluation.segments(fact, by);
     const [rows, cells] = await Promise.all([
       evaluation.cubes.cells(rowSet, segments, { kind: 'rows', where }, evaluation.signal),
@@ -60,7 +61,7 @@ const noteBetween = async (task: LeafTask, evaluation: Evaluation): Promise<void
   const role = measure.open?.from ?? leaf.role.name;
   const sums = measure.aggregate.kind === 'sum';
   const count = async (by: string | undefined, more: readonly Filter[]): Promise<readonly [number, number]> => {
-    const rowSet: RowSet = { fact, role: by, attributes: [], filters: [...task.filters, ...more], knownBy: evaluation.knownBy };
+    const rowSet = rowSetOf(fact, by, [], [...task.filters, ...more], evaluation);
     const segments = by === undefined ? ALL_TIME : evaluation.segments(fact, by);
     const ask = (aggregate: AggregateRequest) => evaluation.cubes.cells(rowSet, segments, aggregate, evaluation.signal);
     const [rows, cells] = await Promise.all([ask({ kind: 'rows', where }), ask(sums ? additive(leaf, where) : { kind: 'rows', where })]);
@@ -79,21 +80,25 @@ const noteBetween = async (task: LeafTask, evaluation: Evaluation): Promise<void
   });
 };
 
-/** Evaluates one reading: chooses among the few shapes that all come down to lookups on day cubes. */
+type Shape = (task: LeafTask, evaluation: Evaluation) => Promise<LeafData>;
+
+/** Chooses among the few shapes that all come down to lookups on day cubes. */
+const shapeOf = ({ open, acrossTime: over, aggregate }: Leaf['measure']): Shape => {
+  if (open) return level;
+  if (over === 'last-known') return (task, evaluation) => byEvents(task, evaluation, 'latest');
+  if (over) return acrossTime;
+  if (aggregate.kind === 'count-distinct') return (task, evaluation) => byEvents(task, evaluation, 'distinct');
+  return aggregate.kind === 'days-between' ? between : simple;
+};
+
+/** Evaluates one reading. */
 export const evaluateLeaf = async (task: LeafTask, evaluation: Evaluation): Promise<LeafData> => {
   const { measure } = task.leaf;
-  const shape = measure.open
-    ? level
-    : measure.acrossTime === 'last-known'
-      ? (t: LeafTask, e: Evaluation) => byEvents(t, e, 'latest')
-      : measure.acrossTime
-        ? acrossTime
-        : measure.aggregate.kind === 'count-distinct'
-          ? (t: LeafTask, e: Evaluation) => byEvents(t, e, 'distinct')
-          : measure.aggregate.kind === 'days-between'
-            ? between
-            : simple;
-  const [data] = await Promise.all([shape(task, evaluation), noteUnplaced(task, evaluation), noteBetween(task, evaluation)]);
+  const shape = shapeOf(measure);
+  // What is seen by its share alone has no rows of its own to tell of (V3).
+  const byShare = unreached(measure.fact, evaluation.fixed).length > 0;
+  const telling = byShare ? [] : [noteUnplaced(task, evaluation), noteBetween(task, evaluation)];
+  const [data] = await Promise.all([shape(task, evaluation), ...telling]);
   noteHistory(task, evaluation);
   return data;
 };

@@ -1,3 +1,5 @@
+import type { AttributeRef } from '../model/attributes.ts';
+import type { Fact } from '../model/model.ts';
 import type { Leaf } from '../plan/bind.ts';
 import type { AggregateRequest, Filter, RowSet, RowValue } from '../plan/request.ts';
 import { COVERED, EMPTY } from '../windows/lay.ts';
@@ -48,6 +50,24 @@ export const finish = (
   return { tuples, values, state, seen: mask, absent, scale };
 };
 
+/** Rows of a fact as an evaluation asks for them. */
+export const rowSetOf = (
+  fact: Fact,
+  role: string | undefined,
+  attributes: readonly AttributeRef[],
+  filters: readonly Filter[],
+  { frame, knownBy, memberCount, rows }: Evaluation,
+): RowSet => ({
+  fact,
+  role,
+  attributes,
+  filters,
+  knownBy,
+  workingDays: (after, until) => frame.calendar.workingDays(after + 1, until),
+  memberBound: memberCount(attributes),
+  ...(rows === 'all' ? { hidden: 'counted' } : {}),
+});
+
 /** The rows of a fact that a question may see in a role, versions and `enters` included (A2, G7). */
 export const rowsOf = (task: LeafTask, role: string | undefined, evaluation: Evaluation, more: readonly Filter[] = []): RowSet => {
   const { fact } = task.leaf.measure;
@@ -55,7 +75,7 @@ export const rowsOf = (task: LeafTask, role: string | undefined, evaluation: Eva
     fact.enters !== undefined && role !== fact.enters && (role === undefined || evaluation.entersLate(fact, role))
       ? [{ kind: 'entered', role: fact.enters, by: evaluation.frame.asOf }]
       : [];
-  return { fact, role, attributes: task.attributes, filters: [...task.filters, ...entered, ...more], knownBy: evaluation.knownBy };
+  return rowSetOf(fact, role, task.attributes, [...task.filters, ...entered, ...more], evaluation);
 };
 
 export const rowValueOf = (leaf: Leaf): RowValue | undefined => {

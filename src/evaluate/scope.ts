@@ -71,6 +71,12 @@ export interface Evaluation {
   readonly entersLate: (fact: Fact, role: string) => boolean;
   /** Evaluates other readings on the way: the shapes in which amounts are spread (G3, G6). */
   readonly view: (readings: readonly Bound[], scope: Scope) => Promise<ViewData>;
+  /** The same over all rows, those that fixed filters hide too: nothing but shares may come of it (V3, G6). */
+  readonly whole: (readings: readonly Bound[], scope: Scope) => Promise<ViewData>;
+  /** Filters fixed for good: the store keeps rows that do not meet them; facts that they cannot reach are settled here. */
+  readonly fixed: readonly AskedFilter[];
+  /** `all`: rows that fixed filters hide count too. */
+  readonly rows: 'seen' | 'all';
   /** An upper bound of how many combinations of members some attributes have. */
   readonly memberCount: (attributes: readonly AttributeRef[]) => number;
   readonly signal: Cancellation | undefined;

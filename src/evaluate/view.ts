@@ -1,10 +1,11 @@
 import { DurchblickError } from '../errors.ts';
 import { type AttributeRef, reach, reachable } from '../model/attributes.ts';
-import type { Fact, Measure, Model } from '../model/model.ts';
+import type { Measure, Model } from '../model/model.ts';
 import type { Bound, DaysLeaf, Leaf } from '../plan/bind.ts';
+import { spreadsTo, unreached } from '../plan/fixed.ts';
 import { type Chain, layReading, rowCount } from '../plan/places.ts';
-import { type AskedFilter, filtersOf } from '../plan/question.ts';
-import type { Filter, Segments } from '../plan/request.ts';
+import { factFilters, filtersOf } from '../plan/question.ts';
+import type { Segments } from '../plan/request.ts';
 import { COVERED, FUTURE, type Lay, MISSING } from '../windows/lay.ts';
 import { applied, arithmetic, BLANK, blankColumn, type Column, constantColumn, formed, negated, VALUE } from './column.ts';
 import { evaluateLeaf, layingOf } from './leaf.ts';
@@ -19,16 +20,6 @@ const unrelated = (model: Model, measure: Measure, what: string): never => {
     hint: `It can be split by ${names.length > 0 ? names.join(', ') : 'nothing'}; or set \`unrelated: repeat\` or \`unrelated: blank\` on the measure (G5).`,
   });
 };
-
-/** The conditions that a fact's rows must meet, from filters on attributes (M3). */
-export const factFilters = (fact: Fact, filters: readonly AskedFilter[]): Filter[] =>
-  filters
-    .filter(({ attribute }) => reach(fact, attribute) !== undefined)
-    .map(({ attribute, test }) => ({ kind: 'members' as const, attribute, test }));
-
-/** Whether a measure says how it lies on the members of an attribute that its fact does not reach (G6). */
-const spreadsTo = (measure: Measure, attribute: AttributeRef): boolean =>
-  attribute.kind === 'attribute' && measure.spreadAcross.has(attribute.part) && !reach(measure.fact, attribute);
 
 const taskOf = (leaf: Leaf, lay: Lay, scope: Scope, evaluation: Evaluation) => {
   const { model } = evaluation.frame;
@@ -50,9 +41,10 @@ const taskOf = (leaf: Leaf, lay: Lay, scope: Scope, evaluation: Evaluation) => {
     if (split === 'own') split = 'repeated';
     return false;
   });
-  const finer = scope.filters.filter(({ attribute }) => spreadsTo(measure, attribute));
-  for (const { attribute } of scope.filters)
-    if (!reach(fact, attribute) && !spreadsTo(measure, attribute)) settle(`filtered on ${attribute.key}`);
+  // What a fixed filter leaves of a fact that it cannot reach: a share, or nothing (V3).
+  const asked = [...unreached(fact, evaluation.fixed), ...scope.filters];
+  const finer = asked.filter(({ attribute }) => spreadsTo(measure, attribute));
+  for (const { attribute } of asked) if (!reach(fact, attribute) && !spreadsTo(measure, attribute)) settle(`filtered on ${attribute.key}`);
   const { combinations } = scope;
   const sees = (test: (attribute: AttributeRef) => boolean) =>
     combinations?.attributes.every((attribute) => !taken(attribute) && test(attribute)) ? combinations : undefined;

@@ -1,12 +1,8 @@
+// CSV: what it means is decided here, byte by byte (docs/files.md); libraries only cut apart what has passed.
 import Papa from 'papaparse';
 import { DurchblickError } from '../errors.ts';
 import { tooLarge } from './bytes.ts';
-
-/** A table read from a file: texts by column. */
-export interface TextTable {
-  readonly columns: Readonly<Record<string, readonly string[]>>;
-  readonly rows: number;
-}
+import type { FileTable } from './column.ts';
 
 /** JavaScript's texts end at 2^29 characters. */
 const MOST_BYTES = 2 ** 29 - 2 ** 20;
@@ -14,45 +10,238 @@ const MOST_BYTES = 2 ** 29 - 2 ** 20;
 const SEPARATORS = [',', ';', '\t', '|'] as const;
 export type Separator = (typeof SEPARATORS)[number];
 
-/** What parts the fields of a file, by its header line: whichever of `, ; | TAB` is there most often, the comma in doubt. */
-export const separatorOf = (header: string): Separator => {
-  const plain = header.replace(/"[^"]*"/g, '');
-  const count = (separator: string): number => plain.split(separator).length;
+const [LINE_FEED, RETURN, QUOTE] = [10, 13, 34];
+const BYTE_ORDER_MARK = [0xef, 0xbb, 0xbf];
+
+const startOf = (bytes: Uint8Array): number => (BYTE_ORDER_MARK.every((byte, k) => bytes[k] === byte) ? BYTE_ORDER_MARK.length : 0);
+
+/** What parts the fields of a file: whichever of `, ; | TAB` its header has most of outside quotes, the comma in doubt. */
+export const separatorOf = (bytes: Uint8Array): Separator => {
+  const counts = new Map<number, number>(SEPARATORS.map((separator) => [separator.charCodeAt(0), 0]));
+  let quoted = false;
+  for (let k = startOf(bytes), seen = false; k < bytes.length; k++) {
+    const byte = bytes[k];
+    if (byte === QUOTE) quoted = !quoted;
+    // Lines with nothing on them stand before the header as well as behind it.
+    const ends = !quoted && (byte === LINE_FEED || byte === RETURN);
+    if (ends && seen) break;
+    if (!ends) seen = true;
+    if (!quoted && counts.has(byte)) counts.set(byte, (counts.get(byte) as number) + 1);
+  }
+  const count = (separator: string): number => counts.get(separator.charCodeAt(0)) as number;
   return SEPARATORS.reduce((best, separator) => (count(separator) > count(best) ? separator : best));
 };
 
-/** Reads CSV with a header line (RFC 4180, or another separator; a byte order mark is skipped). All values stay texts. */
-export const readCsv = (bytes: Uint8Array, name: string): TextTable => {
-  if (bytes.byteLength > MOST_BYTES) throw tooLarge(name, `${Math.round(bytes.byteLength / 2 ** 20)} MiB`);
-  let text: string;
+/** What a CSV file is like, as far as a reader must know. */
+export interface CsvFacts {
+  readonly separator: Separator;
+  /** Records behind the header. */
+  readonly records: number;
+  /** Line ends: none but line feeds, returns before all of them, or before some. */
+  readonly ends: 'lf' | 'crlf' | 'both';
+  /** The names of the columns, as they stand in the first record. */
+  readonly header: () => readonly string[];
+  /** Lines with nothing on them that have records behind them. */
+  readonly emptyLines: number;
+  /** Lines with nothing on them stand behind the last record. */
+  readonly emptyEnd: boolean;
+  /** Quotes that do not begin a field: characters like any other. */
+  readonly bareQuotes: boolean;
+  /** Line ends inside of quotes. */
+  readonly quotedEnds: boolean;
+  /** The longest record, in bytes. */
+  readonly longest: number;
+}
+
+const hint = 'A CSV file has a header line, the same number of fields in every record, and quotes doubled inside quotes (RFC 4180).';
+const fault = (name: string, message: string): DurchblickError =>
+  new DurchblickError('bad-csv', `${name}${message}`, { kind: 'data', hint });
+const fieldsText = (count: number): string => `${count} ${count === 1 ? 'field' : 'fields'}`;
+
+/** Where the scan is inside a record. */
+const [START, PLAIN, QUOTED, CLOSED] = [0, 1, 2, 3];
+
+/**
+ * Looks at every byte of a file, in pieces, and holds it to what a CSV file is. Throws `bad-csv` with the line (from 1)
+ * of the first fault; `end` tells what the file is like.
+ */
+export const csvScan = (name: string): { readonly push: (bytes: Uint8Array) => void; readonly end: () => CsvFacts } => {
+  let separator: Separator | undefined;
+  let sep = 0;
+  let [state, fields, width, records] = [START, 0, 0, -1];
+  let [line, recordLine, bytesBefore, recordStart, longest] = [1, 1, 0, 0, 0];
+  // A return outside of quotes that waits for its line feed.
+  let waiting = false;
+  let [lineFeeds, returns, empty, emptyLines] = [0, 0, 0, 0];
+  let [bareQuotes, quotedEnds] = [false, false];
+  /** Pieces up to the one in which the header ends. */
+  const head: Uint8Array[] = [];
+
+  const endRecord = (at: number): void => {
+    if (state === START && fields === 0) {
+      empty++;
+      return;
+    }
+    const found = fields + 1;
+    if (width === 0) width = found;
+    else if (found !== width) throw fault(name, `, line ${recordLine}: it has ${fieldsText(found)}, the header has ${width}`);
+    records++;
+    emptyLines += empty;
+    empty = 0;
+    if (at - recordStart > longest) longest = at - recordStart;
+    state = START;
+    fields = 0;
+  };
+  const nextLine = (at: number): void => {
+    line++;
+    recordLine = line;
+    recordStart = at + 1;
+  };
+  const odd = (byte: number): void => {
+    if (byte === 0) throw fault(name, `, line ${line}: it has a NUL byte and is no text`);
+  };
+
+  const push = (bytes: Uint8Array): void => {
+    let from = 0;
+    if (separator === undefined) {
+      separator = separatorOf(bytes);
+      sep = separator.charCodeAt(0);
+      from = startOf(bytes);
+    }
+    if (records < 0) head.push(bytes);
+    for (let k = from; k < bytes.length; k++) {
+      const byte = bytes[k];
+      if (state === QUOTED) {
+        if (byte === QUOTE) state = CLOSED;
+        else if (byte === LINE_FEED) {
+          line++;
+          quotedEnds = true;
+        } else if (byte === RETURN) quotedEnds = true;
+        else odd(byte);
+        continue;
+      }
+      if (byte === LINE_FEED) {
+        lineFeeds++;
+        if (waiting) returns++;
+        waiting = false;
+        endRecord(bytesBefore + k);
+        nextLine(bytesBefore + k);
+        continue;
+      }
+      if (waiting) throw fault(name, `, line ${line}: a carriage return stands without a line feed behind it, outside of quotes`);
+      if (byte === sep) {
+        fields++;
+        state = START;
+      } else if (byte === RETURN) waiting = true;
+      else if (byte === QUOTE) {
+        if (state === START || state === CLOSED) state = QUOTED;
+        else bareQuotes = true;
+      } else {
+        if (state === CLOSED) throw fault(name, `, line ${line}: text stands behind the closing quote of a field`);
+        odd(byte);
+        state = PLAIN;
+      }
+    }
+    bytesBefore += bytes.length;
+  };
+
+  const end = (): CsvFacts => {
+    if (waiting) throw fault(name, `, line ${line}: a carriage return stands without a line feed behind it, outside of quotes`);
+    if (state === QUOTED) throw fault(name, `, line ${recordLine}: a quoted field is not closed`);
+    if (state !== START || fields > 0) endRecord(bytesBefore);
+    if (records < 0) throw fault(name, ' is empty: a header line with the names of the columns is needed');
+    const own = separator ?? ',';
+    return {
+      separator: own,
+      records,
+      header: () => headerIn(head, own),
+      emptyEnd: empty > 0,
+      ends: returns === 0 ? 'lf' : returns === lineFeeds ? 'crlf' : 'both',
+      emptyLines,
+      bareQuotes,
+      quotedEnds,
+      longest,
+    };
+  };
+  return { push, end };
+};
+
+/** The same records, each on a line that ends in a line feed alone, and no line with nothing on it. Only for what has passed the scan. */
+const tidied = (bytes: Uint8Array, separator: Separator): Uint8Array => {
+  const sep = separator.charCodeAt(0);
+  const out = new Uint8Array(bytes.length);
+  let [length, state, lineStart] = [0, START, 0];
+  for (let k = startOf(bytes); k < bytes.length; k++) {
+    const byte = bytes[k];
+    if (state === QUOTED) {
+      if (byte === QUOTE) state = CLOSED;
+    } else if (byte === LINE_FEED) {
+      if (length === lineStart) continue;
+      state = START;
+      lineStart = length + 1;
+    } else if (byte === RETURN) continue;
+    else if (byte === QUOTE) state = state === PLAIN ? PLAIN : QUOTED;
+    else state = byte === sep ? START : PLAIN;
+    out[length++] = byte;
+  }
+  return out.subarray(0, length);
+};
+
+const joined = (pieces: readonly Uint8Array[]): Uint8Array => {
+  if (pieces.length === 1) return pieces[0];
+  const all = new Uint8Array(pieces.reduce((length, piece) => length + piece.length, 0));
+  let at = 0;
+  for (const piece of pieces) {
+    all.set(piece, at);
+    at += piece.length;
+  }
+  return all;
+};
+
+/** The first record in the first pieces of a file. */
+const headerIn = (pieces: readonly Uint8Array[], separator: Separator): readonly string[] => {
+  const text = new TextDecoder().decode(tidied(joined(pieces), separator));
+  return Papa.parse<string[]>(text, { delimiter: separator, newline: '\n', preview: 1 }).data[0];
+};
+
+/** Checks the names of a header: every one once. A column without a name may stand any number of times; nothing can use it. */
+export const checkNames = (names: readonly string[], file: string): void => {
+  const seen = new Set<string>();
+  for (const name of names) {
+    if (name !== '' && seen.has(name))
+      throw new DurchblickError('bad-csv', `${file} has two columns called "${name}"`, { kind: 'data', hint: 'Rename one of them.' });
+    seen.add(name);
+  }
+};
+
+export const utf8Text = (bytes: Uint8Array, name: string): string => {
   try {
-    text = new TextDecoder('utf-8', { fatal: true }).decode(bytes);
+    return new TextDecoder('utf-8', { fatal: true }).decode(bytes);
   } catch {
     throw new DurchblickError('bad-encoding', `${name} is not UTF-8`, { kind: 'data', hint: 'Save the file as UTF-8.' });
   }
-  const delimiter = separatorOf(text.slice(0, text.search(/[\r\n]/) >>> 0));
-  const { data: records, errors } = Papa.parse<string[]>(text.replace(/^\uFEFF/, ''), { delimiter, skipEmptyLines: true });
-  const fail = (row: number | undefined, message: string): never => {
-    throw new DurchblickError('bad-csv', `${name}${row === undefined ? '' : `, record ${row + 1}`}: ${message}`, {
-      kind: 'data',
-      hint: 'The file must be CSV (RFC 4180): a header line, the same separator throughout, quotes doubled inside quotes.',
-    });
+};
+
+/** Cuts a file apart that has passed the scan. */
+export const csvRecords = (bytes: Uint8Array, name: string, facts: CsvFacts): string[][] => {
+  const { separator, ends, emptyLines } = facts;
+  const isTidy = ends !== 'both' && emptyLines === 0;
+  const text = utf8Text(isTidy ? bytes : tidied(bytes, separator), name);
+  let length = text.length;
+  while (length > 0 && (text[length - 1] === '\n' || text[length - 1] === '\r')) length--;
+  const newline = isTidy && ends === 'crlf' ? '\r\n' : '\n';
+  return Papa.parse<string[]>(text.slice(0, length), { delimiter: separator, newline, skipEmptyLines: false }).data;
+};
+
+/** Reads CSV with a header line. All values stay texts; an empty field, quoted or not, is blank. */
+export const readCsv = (bytes: Uint8Array, name: string): FileTable => {
+  if (bytes.byteLength > MOST_BYTES) throw tooLarge(name, `${Math.round(bytes.byteLength / 2 ** 20)} MiB`);
+  const scan = csvScan(name);
+  scan.push(bytes);
+  const [header, ...records] = csvRecords(bytes, name, scan.end());
+  checkNames(header, name);
+  return {
+    rows: records.length,
+    columns: header.map((column, k) => ({ name: column, kind: 'text', values: records.map((record) => record[k]) })),
   };
-  const [fault] = errors.filter(({ type }) => type === 'Quotes');
-  if (fault) fail(fault.row, 'a quoted field is not closed properly');
-  const [header, ...lines] = records;
-  if (!header)
-    throw new DurchblickError('bad-csv', `${name} is empty`, {
-      kind: 'data',
-      hint: 'A header line with the names of the columns is needed.',
-    });
-  const columns: Record<string, string[]> = Object.create(null);
-  const uneven = lines.findIndex((line) => line.length !== header.length);
-  if (uneven >= 0) fail(uneven + 1, `it has ${lines[uneven].length} fields, the header has ${header.length}`);
-  header.forEach((column, k) => {
-    if (Object.hasOwn(columns, column))
-      throw new DurchblickError('bad-csv', `${name} has two columns called "${column}"`, { kind: 'data', hint: 'Rename one of them.' });
-    columns[column] = lines.map((line) => line[k]);
-  });
-  return { columns, rows: lines.length };
 };

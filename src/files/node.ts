@@ -1,24 +1,21 @@
+// Model files and what lies beside them, for Node.js.
 import { readFile } from 'node:fs/promises';
-import { dirname, resolve } from 'node:path';
 import { DurchblickError } from '../errors.ts';
 import type { Model } from '../model/model.ts';
-import type { Files } from './files.ts';
+import { type FolderFiles, type FolderOptions, folderFiles, folderOf } from './folder.ts';
 import { parseModel } from './yaml.ts';
 
-/** Files below a folder, for Node.js. */
-export const folderFiles =
-  (folder: string): Files =>
-  (path) =>
-    readFile(resolve(folder, path));
+export { type FolderFiles, type FolderOptions, folderFiles } from './folder.ts';
 
 export interface ModelFile {
   readonly model: Model;
   /** The model's file sources, relative to its folder. */
-  readonly files: Files;
+  readonly files: FolderFiles;
+  readonly folder: string;
 }
 
-/** Reads a model file (YAML or JSON) and gives access to the files beside it. */
-export const loadModel = async (path: string): Promise<ModelFile> => {
+/** Reads a model file (YAML or JSON) and gives access to the files beside it, and to those in folders that are allowed. */
+export const loadModel = async (path: string, options: FolderOptions = {}): Promise<ModelFile> => {
   let text: string;
   try {
     text = await readFile(path, 'utf8');
@@ -28,5 +25,6 @@ export const loadModel = async (path: string): Promise<ModelFile> => {
       code === 'ENOENT' ? 'there is no file' : code === 'EISDIR' ? 'this is a folder, not a model file:' : `cannot read (${code})`;
     throw new DurchblickError('no-file', `${why} ${path}`, { hint: 'Give the path of a model file, for example demo/model.yaml.' });
   }
-  return { model: parseModel(text, path), files: folderFiles(dirname(resolve(path))) };
+  const folder = folderOf(path);
+  return { model: parseModel(text, path), files: folderFiles(folder, options), folder };
 };

@@ -1,71 +1,237 @@
-import { isoOf } from '../calendar/day.ts';
+// Parquet files as columns, by the types that their schema states (docs/files.md).
+import { isoOf, NO_DAY } from '../calendar/day.ts';
 import { DurchblickError } from '../errors.ts';
 import type { WrittenColumn } from '../kernels/columnar.ts';
 import { type ByteSource, sourceOf, tooLarge } from './bytes.ts';
+import { type ColumnKind, decimalValue, type FileColumn, type FileTable, integerValue, type TimeUnit, timestampText } from './column.ts';
+import { checkNames } from './csv.ts';
 
 const DAY_MS = 86_400_000;
-
-/** A point in time without a zone, as text: its date is the one that was written. */
-const localText = (milliseconds: number): string => new Date(milliseconds).toISOString().slice(0, -1);
+/** Decimals with more digits than this are read by no other reader. */
+export const MOST_DIGITS = 38;
 
 /** Values of a Parquet file that fit in memory with room to work: every one becomes a value of JavaScript. */
 const MOST_VALUES = 50_000_000;
 
-/**
- * Reads a Parquet file into columns: dates as ISO texts, instants as Date, timestamps without a zone as texts, blanks
- * null. With `most`, no more than the first so many rows.
- */
-export const readParquet = async (
-  bytes: Uint8Array | ByteSource,
-  name: string,
-  most = Number.POSITIVE_INFINITY,
-): Promise<Readonly<Record<string, readonly unknown[]>>> => {
+/** What is used of an element of a Parquet schema. */
+interface Element {
+  readonly name: string;
+  readonly type?: string;
+  readonly repetition_type?: string;
+  readonly num_children?: number;
+  readonly converted_type?: string;
+  readonly scale?: number;
+  readonly precision?: number;
+  readonly logical_type?: {
+    readonly type: string;
+    readonly unit?: string;
+    readonly isAdjustedToUTC?: boolean;
+    readonly scale?: number;
+    readonly precision?: number;
+  };
+}
+
+interface Kind {
+  readonly kind: Exclude<ColumnKind, 'mixed'>;
+  readonly holds?: string;
+  readonly scale?: number;
+  readonly unit?: TimeUnit;
+}
+
+const UNITS: Readonly<Record<string, TimeUnit>> = { MILLIS: 'milli', MICROS: 'micro', NANOS: 'nano' };
+const unusable = (holds: string): Kind => ({ kind: 'unusable', holds });
+
+/** What a column holds by its element: the logical type where there is one, else the older converted type. */
+const kindOf = ({ type, repetition_type, num_children, converted_type: converted, logical_type: logical, ...element }: Element): Kind => {
+  const stated = logical?.type ?? converted;
+  if (num_children) return unusable(stated === 'LIST' ? 'lists' : stated === 'MAP' || stated === 'MAP_KEY_VALUE' ? 'maps' : 'records');
+  if (repetition_type === 'REPEATED') return unusable('lists');
+  if (converted === 'DECIMAL' || logical?.type === 'DECIMAL') {
+    const { precision = 0, scale = 0 } = logical?.type === 'DECIMAL' ? logical : element;
+    return precision > MOST_DIGITS || scale > MOST_DIGITS
+      ? unusable(`decimals of more than ${MOST_DIGITS} digits`)
+      : { kind: 'decimal', scale };
+  }
+  if (stated === 'DATE') return { kind: 'date' };
+  if (logical?.type === 'TIMESTAMP')
+    return { kind: logical.isAdjustedToUTC ? 'instant' : 'timestamp', unit: UNITS[logical.unit ?? 'MILLIS'] };
+  // The older types do not say whether they are of a zone.
+  if (converted === 'TIMESTAMP_MILLIS') return { kind: 'timestamp', unit: 'milli' };
+  if (converted === 'TIMESTAMP_MICROS') return { kind: 'timestamp', unit: 'micro' };
+  if (type === 'INT96') return { kind: 'timestamp', unit: 'nano' };
+  if (stated?.startsWith('TIME')) return unusable('times of day');
+  if (stated === 'INTERVAL') return unusable('intervals');
+  if (type === 'BOOLEAN') return { kind: 'boolean' };
+  if (type === 'INT32' || type === 'INT64') return { kind: 'integer' };
+  if (type === 'FLOAT' || type === 'DOUBLE' || logical?.type === 'FLOAT16') return { kind: 'double' };
+  const isText = ['UTF8', 'STRING', 'ENUM', 'JSON', 'UUID'].includes(stated ?? '');
+  return isText ? { kind: 'text' } : unusable('bytes');
+};
+
+const same = <T>(value: T): T => value;
+/** Bounds in the file's index may be cut in the middle of a character; nobody reads them. */
+const AS_IT_STANDS = {
+  timestampFromMilliseconds: same<bigint>,
+  timestampFromMicroseconds: same<bigint>,
+  timestampFromNanoseconds: same<bigint>,
+  dateFromDays: same<number>,
+  stringFromBytes: same<Uint8Array | undefined>,
+  jsonFromBytes: same<Uint8Array | undefined>,
+};
+
+/** What parsers hand over, so that no digit is lost on the way: counts of units as they stand, texts that are UTF-8. */
+const parsers = () => {
+  const decoder = new TextDecoder('utf-8', { fatal: true, ignoreBOM: true });
+  const text = (bytes: Uint8Array | undefined): string | undefined => {
+    if (!bytes) return undefined;
+    try {
+      return decoder.decode(bytes);
+    } catch {
+      throw new Error('a text is not UTF-8');
+    }
+  };
+  return { ...AS_IT_STANDS, stringFromBytes: text, jsonFromBytes: text };
+};
+
+/** A whole number from its bytes, the greatest first. */
+const integerOf = (bytes: Uint8Array): bigint => {
+  let whole = 0n;
+  for (const byte of bytes) whole = (whole << 8n) | BigInt(byte);
+  return BigInt.asIntN(bytes.length * 8, whole);
+};
+
+/** Turns what was decoded into the values of a kind. */
+const turned = ({ kind, scale = 0, unit = 'milli' }: Kind): ((raw: unknown) => unknown) => {
+  switch (kind) {
+    case 'decimal':
+      return (raw) => decimalValue(raw instanceof Uint8Array ? integerOf(raw) : BigInt(raw as number | bigint), scale);
+    case 'timestamp':
+      return (raw) => timestampText(BigInt(raw as bigint), unit, isoOf);
+    case 'instant':
+      return (raw) => `${timestampText(BigInt(raw as bigint), unit, isoOf)}Z`;
+    case 'integer':
+      return (raw) => (typeof raw === 'bigint' ? integerValue(raw) : raw);
+    default:
+      return (raw) => raw;
+  }
+};
+
+const emptyValues = (kind: ColumnKind, rows: number): unknown[] | Int32Array | Float64Array =>
+  kind === 'date'
+    ? new Int32Array(rows).fill(NO_DAY)
+    : kind === 'double'
+      ? new Float64Array(rows).fill(Number.NaN)
+      : (new Array(rows).fill(null) as unknown[]);
+
+type Metadata = Awaited<ReturnType<typeof import('hyparquet')['parquetMetadataAsync']>>;
+
+/** The file's own columns: those below others belong to them. */
+const topLevel = (metadata: Metadata, parquetSchema: typeof import('hyparquet')['parquetSchema']): Element[] =>
+  parquetSchema(metadata).children.map(({ element }) => element as Element);
+
+/** What the columns of a Parquet file are, by its schema. */
+export interface ParquetColumn {
+  readonly name: string;
+  readonly kind: Exclude<ColumnKind, 'mixed'>;
+  readonly holds?: string;
+  readonly scale?: number;
+  readonly precision?: number;
+}
+
+const notParquet = (name: string, error: unknown): DurchblickError =>
+  error instanceof DurchblickError
+    ? error
+    : new DurchblickError('bad-file', `${name} is no Parquet file that can be read: ${(error as Error).message.split('\n')[0]}`, {
+        kind: 'data',
+        hint: 'It must be what its ending says.',
+      });
+
+/** Reads the schema of a Parquet file alone. */
+export const parquetSchema = async (file: ByteSource, name: string): Promise<ParquetColumn[]> => {
+  const library = await import('hyparquet');
+  try {
+    const metadata = await library.parquetMetadataAsync(file, { parsers: AS_IT_STANDS, geoparquet: false });
+    const elements = topLevel(metadata, library.parquetSchema);
+    checkNames(
+      elements.map((element) => element.name),
+      name,
+    );
+    return elements.map((element) => {
+      const { kind, holds, scale } = kindOf(element);
+      const whole = element.type === 'INT32' ? 10 : element.type === 'INT64' ? 20 : undefined;
+      const precision = kind === 'integer' ? whole : (element.logical_type?.precision ?? element.precision);
+      return {
+        name: element.name,
+        kind,
+        ...(holds ? { holds } : {}),
+        ...(scale === undefined ? {} : { scale }),
+        ...(precision ? { precision } : {}),
+      };
+    });
+  } catch (error) {
+    throw notParquet(name, error);
+  }
+};
+
+/** Reads a Parquet file into columns. With `most`, no more than the first so many rows. */
+export const readParquet = async (bytes: Uint8Array | ByteSource, name: string, most = Number.POSITIVE_INFINITY): Promise<FileTable> => {
   const [{ parquetMetadataAsync, parquetRead, parquetSchema }, { compressors }] = await Promise.all([
     import('hyparquet'),
     import('hyparquet-compressors'),
   ]);
   const file = bytes instanceof Uint8Array ? sourceOf(bytes) : bytes;
   try {
-    const metadata = await parquetMetadataAsync(file);
-    const columns: Record<string, unknown[]> = Object.create(null);
-    const local = new Set<string>();
-    const decimals = new Map<string, number>();
-    const { children } = parquetSchema(metadata);
+    const metadata = await parquetMetadataAsync(file, { parsers: AS_IT_STANDS, geoparquet: false });
+    const elements = topLevel(metadata, parquetSchema);
+    checkNames(
+      elements.map((element) => element.name),
+      name,
+    );
     const rows = Math.min(Number(metadata.num_rows), most);
-    if (rows * children.length > MOST_VALUES) throw tooLarge(name, `${metadata.num_rows} rows of ${children.length} columns`);
-    for (const { element } of children) {
-      columns[element.name] = new Array(rows).fill(null);
-      const { logical_type: logical } = element;
-      if (logical?.type === 'TIMESTAMP' && !logical.isAdjustedToUTC) local.add(element.name);
-      if (element.converted_type === 'DECIMAL' || logical?.type === 'DECIMAL') decimals.set(element.name, element.scale ?? 0);
-    }
-    await parquetRead({
-      file,
-      metadata,
-      compressors,
-      rowEnd: rows,
-      parsers: { dateFromDays: (days: number | undefined) => (days === undefined || days === null ? null : isoOf(days)) },
-      onChunk: ({ columnName, columnData, rowStart }) => {
-        const column = columns[columnName];
-        const scale = decimals.get(columnName);
-        // A chunk may reach beyond the rows that were asked for.
-        const length = Math.min(columnData.length, rows - rowStart);
-        for (let k = 0; k < length; k++) {
-          let value: unknown = columnData[k];
-          if (value instanceof Date && local.has(columnName)) value = localText(value.getTime());
-          // Digits times a power of ten is off in the last place; the nearest double is what was written.
-          else if (typeof value === 'number' && scale !== undefined) value = Number(value.toFixed(scale));
-          column[rowStart + k] = value ?? null;
-        }
-      },
-    });
-    return columns;
+    if (!(rows >= 0)) throw new Error('it has no number of rows');
+    if (rows * elements.length > MOST_VALUES) throw tooLarge(name, `${metadata.num_rows} rows of ${elements.length} columns`);
+    const columns = elements.map((element) => ({ element, own: kindOf(element) }));
+    const usable = columns.filter(({ own }) => own.kind !== 'unusable');
+    const values = new Map(usable.map(({ element, own }) => [element.name, emptyValues(own.kind, rows)]));
+    const turns = new Map(usable.map(({ element, own }) => [element.name, turned(own)]));
+    // Decimals come as the integers they are, to be scaled without rounding.
+    for (const element of metadata.schema)
+      if (element.converted_type === 'DECIMAL') (element as { converted_type?: string }).converted_type = undefined;
+    if (rows > 0 && usable.length > 0)
+      await parquetRead({
+        file,
+        metadata,
+        compressors,
+        rowEnd: rows,
+        columns: usable.map(({ element }) => element.name),
+        utf8: false,
+        geoparquet: false,
+        parsers: parsers(),
+        onChunk: ({ columnName, columnData, rowStart }) => {
+          const column = values.get(columnName);
+          const turn = turns.get(columnName);
+          if (!column || !turn) return;
+          // A chunk may reach beyond the rows that were asked for.
+          const length = Math.min(columnData.length, rows - rowStart);
+          for (let k = 0; k < length; k++) {
+            const raw = columnData[k];
+            if (raw !== null && raw !== undefined) column[rowStart + k] = turn(raw) as number;
+          }
+        },
+      });
+    return {
+      rows,
+      columns: columns.map(
+        ({ element, own }): FileColumn => ({
+          name: element.name,
+          kind: own.kind,
+          values: values.get(element.name) ?? [],
+          ...(own.holds ? { holds: own.holds } : {}),
+        }),
+      ),
+    };
   } catch (error) {
-    if (error instanceof DurchblickError) throw error;
-    throw new DurchblickError('bad-file', `${name} is no Parquet file that can be read: ${(error as Error).message.split('\n')[0]}`, {
-      kind: 'data',
-      hint: 'It must be what its ending says.',
-    });
+    throw notParquet(name, error);
   }
 };
 

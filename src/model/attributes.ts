@@ -5,6 +5,13 @@ import type { Dimension, Fact, Link, Model } from './model.ts';
 export const NONE = '(none)';
 export const UNKNOWN = '(unknown)';
 
+/** Texts of the data that look like one of them, in however many quotes. */
+export const SPECIAL_TEXT = '^"*\\((none|unknown)\\)"*$';
+const SPECIAL = new RegExp(SPECIAL_TEXT);
+
+/** A text of the data as a member: one that looks like a special member gets quotes around it, and is told apart (G8). */
+export const memberText = (text: string): string => (SPECIAL.test(text) ? `"${text}"` : text);
+
 /** What a result can be split by and filtered on: an attribute of a dimension's part, or a band of a fact. */
 export type AttributeRef =
   | { readonly kind: 'attribute'; readonly key: string; readonly part: string; readonly dimension: Dimension; readonly attribute: string }

@@ -54,3 +54,17 @@ export const dateColumns = (model: Model): ReadonlyMap<string, ReadonlySet<strin
   }
   return found;
 };
+
+/** All columns that a model reads of a source. */
+export const columnsOfSource = (source: string, model: Model): string[] => {
+  const found = new Set<string>();
+  for (const fact of model.facts.values())
+    if (fact.source === source) for (const { column } of usedColumns(fact, model)) if (!fact.columns.has(column)) found.add(column);
+  for (const dimension of model.dimensions.values()) {
+    if (dimension.source !== source) continue;
+    found.add(dimension.key as string);
+    for (const { column, order } of dimension.attributes.values())
+      for (const name of [column, order]) if (name !== undefined) found.add(name);
+  }
+  return [...found];
+};

@@ -7,14 +7,14 @@ import { trimmed } from '../calendar/dates.ts';
  */
 export type NumberForm = 'plain' | 'point' | 'comma';
 
-const EXPONENT = '([eE][+-]?\\d{1,3})?';
+const EXPONENT = '([eE][+-]?[0-9]{1,3})?';
 const CURRENCY = '[$€£¥]';
 const grouped = (group: string, decimal: string): string =>
-  `^([+-]?(${CURRENCY} ?)?|${CURRENCY} ?[+-])((\\d+|\\d{1,3}(${group}\\d{3})+)(${decimal}\\d*)?|${decimal}\\d+)${EXPONENT}( ?${CURRENCY})?$`;
+  `^([+-]?(${CURRENCY} ?)?|${CURRENCY} ?[+-])(([0-9]+|[0-9]{1,3}(${group}[0-9]{3})+)(${decimal}[0-9]*)?|${decimal}[0-9]+)${EXPONENT}( ?${CURRENCY})?$`;
 
 /** Patterns of the forms, in what JavaScript and databases understand alike. */
 export const NUMBER_TEXT: Readonly<Record<NumberForm, string>> = {
-  plain: `^[+-]?(\\d+(\\.\\d*)?|\\.\\d+)${EXPONENT}$`,
+  plain: `^[+-]?([0-9]+(\\.[0-9]*)?|\\.[0-9]+)${EXPONENT}$`,
   point: grouped(',', '\\.'),
   comma: grouped('\\.', ','),
 };
@@ -33,14 +33,48 @@ export const NUMBER_HINT: Readonly<Record<NumberForm, string>> = {
 
 const PATTERNS = { plain: new RegExp(NUMBER_TEXT.plain), point: new RegExp(NUMBER_TEXT.point), comma: new RegExp(NUMBER_TEXT.comma) };
 
-/** A text as a plain number; undefined when it is none. Blanks around it do not count. */
+/** A text as a plain number; undefined when it is none, or greater than any double. Blanks around it do not count. */
 export const numberText = (text: string, form: NumberForm): string | undefined => {
   const written = trimmed(text);
   if (!PATTERNS[form].test(written)) return undefined;
-  if (form === 'plain') return written;
-  const [from, to] = TO_PLAIN[form];
-  return Array.from(written, (character) => {
-    const at = from.indexOf(character);
-    return at < 0 ? character : (to[at] ?? '');
-  }).join('');
+  const [from, to] = form === 'plain' ? ['', ''] : TO_PLAIN[form];
+  const plain =
+    form === 'plain'
+      ? written
+      : Array.from(written, (character) => {
+          const at = from.indexOf(character);
+          return at < 0 ? character : (to[at] ?? '');
+        }).join('');
+  return Number.isFinite(Number(plain)) ? plain : undefined;
+};
+
+/** A number as it is written: its digits as one whole number, and how many of them stand behind the point. */
+export interface Digits {
+  readonly digits: bigint;
+  readonly scale: number;
+}
+
+const WRITTEN = /^([+-]?)([0-9]*)(?:\.([0-9]*))?(?:[eE]([+-]?[0-9]{1,3}))?$/;
+
+/** The digits of a plain number, without zeros at the end of its decimals. */
+export const digitsOf = (plain: string): Digits | undefined => {
+  const parts = WRITTEN.exec(plain);
+  if (!parts) return undefined;
+  const [, sign, whole, decimals = '', exponent = '0'] = parts;
+  let digits = BigInt(`${whole}${decimals}` || '0');
+  let scale = decimals.length - Number(exponent);
+  for (; scale > 0 && digits % 10n === 0n; scale--) digits /= 10n;
+  if (digits === 0n) scale = 0;
+  for (; scale < 0; scale++) digits *= 10n;
+  return { digits: sign === '-' ? -digits : digits, scale };
+};
+
+/** Doubles tell all decimals of so many digits apart; more need care. */
+export const SURE_DIGITS = 15;
+
+/** Whether a plain number has more digits than a double is sure of, zeros at both ends aside. */
+export const isLong = (plain: string): boolean => {
+  if (plain.length <= SURE_DIGITS) return false;
+  const [mantissa] = plain.split(/[eE]/);
+  return mantissa.replace(/[-+.]/g, '').replace(/^0+|0+$/g, '').length > SURE_DIGITS;
 };

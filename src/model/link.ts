@@ -340,6 +340,7 @@ const linkFact = (
     horizon,
     enters: input.enters,
     begins,
+    openTo: input.openTo,
     roles,
     columns,
     links,

@@ -89,6 +89,8 @@ export interface Fact {
   readonly horizon: 'actual' | 'plan';
   readonly enters: string | undefined;
   readonly begins: Day | undefined;
+  /** Shown whole even under fixed filters that it cannot reach (V3). */
+  readonly openTo: 'everyone' | undefined;
   readonly roles: ReadonlyMap<string, Role>;
   readonly columns: ReadonlyMap<string, Expression>;
   readonly links: readonly Link[];

@@ -12,7 +12,7 @@ const scalar = z.union([z.string(), z.number(), z.boolean()]);
 
 const format = z.looseObject({ style: z.optional(z.enum(['decimal', 'percent', 'currency', 'unit'])), currency: z.optional(z.string()) });
 
-const where = z.record(
+export const whereSchema = z.record(
   name,
   z.union([
     scalar,
@@ -89,7 +89,7 @@ const measure = z.strictObject({
   workingDays: z.optional(z.boolean()),
   open: z.optional(z.string()),
   role: z.optional(z.string()),
-  where: z.optional(where),
+  where: z.optional(whereSchema),
   acrossTime: z.optional(z.enum(['last', 'last-known', 'first', 'average', 'min', 'max'])),
   empty: z.optional(z.enum(['zero', 'blank'])),
   spread: z.optional(z.union([z.enum(['even', 'working-days', 'none']), z.strictObject({ like: z.string() })])),
@@ -106,6 +106,7 @@ const fact = z.strictObject({
   horizon: z.optional(horizon),
   enters: z.optional(z.string()),
   begins: z.optional(z.string()),
+  openTo: z.optional(z.enum(['everyone'])),
   dates: z.record(
     name,
     z.union([
@@ -193,7 +194,7 @@ export type FactInput = Unchanging<z.input<typeof fact>>;
 export type MeasureInput = Unchanging<z.input<typeof measure>>;
 export type YearSystemInput = Unchanging<z.input<typeof yearSystem>>;
 export type FormatInput = Unchanging<z.input<typeof format>>;
-export type WhereInput = Unchanging<z.input<typeof where>>;
+export type WhereInput = Unchanging<z.input<typeof whereSchema>>;
 export type AlertInput = Unchanging<z.input<typeof alert>>;
 
 /** A question as it is asked (interface contract); fixed keys camelCase or kebab-case. */
@@ -204,7 +205,7 @@ export const questionSchema = z.strictObject({
   range: z.optional(z.string()),
   asOf: z.optional(z.string()),
   knownBy: z.optional(z.string()),
-  where: z.optional(where),
+  where: z.optional(whereSchema),
   gaps: z.optional(z.enum(['show', 'hide'])),
   totals: z.optional(z.union([z.boolean(), z.array(z.enum(['members', 'axis']))])),
   order: z.optional(z.array(z.string())),

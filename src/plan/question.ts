@@ -1,11 +1,12 @@
 import { type Day, parseIsoDay } from '../calendar/day.ts';
 import { DurchblickError, suggest } from '../errors.ts';
-import { type AttributeRef, attributeOf } from '../model/attributes.ts';
+import { type AttributeRef, attributeOf, reach } from '../model/attributes.ts';
 import { checked } from '../model/keys.ts';
-import type { Model, NamedWindow } from '../model/model.ts';
+import type { Fact, Model, NamedWindow } from '../model/model.ts';
 import { isList, type Question, questionSchema, type WhereInput } from '../model/schema.ts';
 import { type Bound, bindText, windowNamed } from './bind.ts';
-import type { MemberTest } from './request.ts';
+import { isBefore } from './members.ts';
+import type { Filter, MemberTest } from './request.ts';
 
 export interface AskedColumn {
   /** Header of the column: the label, else the reading as written. */
@@ -42,26 +43,43 @@ export interface Asked {
 
 const texts = (value: unknown): string[] => (isList(value) ? value : [value]).map(String);
 
+const badFilter = (name: string, what: string): never => {
+  throw new DurchblickError('bad-filter', `the filter on "${name}" ${what}`, {
+    hint: 'A value, a list, { not: … } or { from: …, to: … }.',
+  });
+};
+
+/** Values that are listed; a list of none is a slip, and no way to ask for nothing. */
+const listed = (name: string, value: unknown): string[] => {
+  const found = texts(value);
+  return found.length === 0 ? badFilter(name, 'lists nothing') : found;
+};
+
 /** Turns filters as written, `{ region: ["North"], family: { not: "Bulbs" } }`, into tests. */
 export const filtersOf = (model: Model, where: WhereInput | undefined): AskedFilter[] =>
   Object.entries(where ?? {}).map(([name, value]) => {
     const attribute = attributeOf(model, name);
-    if (typeof value !== 'object' || isList(value)) return { attribute, test: { values: texts(value) } };
+    if (value === null || value === undefined) return badFilter(name, 'says nothing');
+    if (typeof value !== 'object' || isList(value)) return { attribute, test: { values: listed(name, value) } };
     const { not, from, to } = value;
-    if (not === undefined && from === undefined && to === undefined) {
-      throw new DurchblickError('bad-filter', `the filter on "${name}" says nothing`, {
-        hint: 'A value, a list, { not: … } or { from: …, to: … }.',
-      });
-    }
+    if (not === undefined && from === undefined && to === undefined) badFilter(name, 'says nothing');
+    if (from !== undefined && to !== undefined && isBefore(String(to), String(from)))
+      badFilter(name, `runs backwards: from ${from} to ${to}`);
     return {
       attribute,
       test: {
-        ...(not === undefined ? {} : { not: texts(not) }),
+        ...(not === undefined ? {} : { not: listed(name, not) }),
         ...(from === undefined ? {} : { from }),
         ...(to === undefined ? {} : { to }),
       },
     };
   });
+
+/** The conditions that a fact's rows must meet, from filters on attributes (M3). */
+export const factFilters = (fact: Fact, filters: readonly AskedFilter[]): Filter[] =>
+  filters
+    .filter(({ attribute }) => reach(fact, attribute) !== undefined)
+    .map(({ attribute, test }) => ({ kind: 'members' as const, attribute, test }));
 
 /** A unit of the model by its name, plural accepted; undefined when there is none. */
 const unitOf = (model: Model, name: string): string | undefined =>

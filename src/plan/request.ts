@@ -59,6 +59,9 @@ export interface Segments {
 /** One segment for all days there are. */
 export const ALL_TIME: Segments = { key: 'all', starts: Int32Array.of(FIRST_DAY), ends: Int32Array.of(LAST_DAY) };
 
+/** Working days after a day, up to and including another. */
+export type WorkingDays = (after: Day, until: Day) => number;
+
 export interface RowSet {
   readonly fact: Fact;
   /** Whose date places a row; undefined puts every row into the only segment. */
@@ -67,6 +70,12 @@ export interface RowSet {
   readonly filters: readonly Filter[];
   /** Versions recorded later are not seen (G7). */
   readonly knownBy: Day | undefined;
+  /** By the calendar of the question; needed where working days between dates are asked for. No part of what is asked. */
+  readonly workingDays?: WorkingDays;
+  /** No more combinations of members than this can there be; left out where nobody counted. No part of what is asked. */
+  readonly memberBound?: number;
+  /** Rows that fixed filters hide count too: only to find the shares of what is seen, never to show them (V3, G6). */
+  readonly hidden?: 'counted';
 }
 
 export interface CubeRequest extends RowSet {
@@ -79,6 +88,8 @@ export interface CubeColumn {
   readonly cells: Float64Array;
   /** Decimals of an exact sum (M10); -1 when it is inexact. 0 for counts; of min and max the column's own. */
   readonly scale: number;
+  /** Of min and max: some value has more digits than a double is sure of. */
+  readonly long?: true;
 }
 
 /** An engine's answer: aggregates by day segment and combination of members. */

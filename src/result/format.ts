@@ -73,10 +73,18 @@ export const bareFormatter = (format: Format, locale: string): ((value: number |
           .join('');
 };
 
+/** Moves the point of digits written with an exponent to where it belongs, however far away that is. */
+const expanded = (text: string): string => {
+  const [, sign, whole, decimals = '', exponent] = /^(-?)(\d+)(?:\.(\d+))?e([+-]\d+)$/.exec(text) as RegExpExecArray;
+  const digits = `${whole}${decimals}`;
+  const point = whole.length + Number(exponent);
+  if (point <= 0) return `${sign}0.${'0'.repeat(-point)}${digits}`;
+  return `${sign}${digits.padEnd(point, '0').slice(0, point)}${point < digits.length ? `.${digits.slice(point)}` : ''}`;
+};
+
 /** Full precision, `.` decimal, never an exponent; blank is an empty text. */
 export const plainNumber = (value: number | null): string => {
   if (value === null) return '';
   const text = String(value === 0 ? 0 : value);
-  if (!text.includes('e')) return text;
-  return Number.isInteger(value) ? String(BigInt(value)) : value.toFixed(20).replace(/0+$/, '');
+  return text.includes('e') ? expanded(text) : text;
 };

@@ -127,8 +127,8 @@ export const resultOf = (answer: Answer, asked: Asked, model: Model, asOf: Day, 
     const ranges = axis.windows
       ? first.filter((row) => row.period === index).flatMap(({ data, row }) => data.covered.flatMap((ranges) => ranges[row] ?? []))
       : [];
-    const start = ranges.length > 0 ? Math.min(...ranges.map((range) => range.start)) : place.start;
-    const end = ranges.length > 0 ? Math.max(...ranges.map((range) => range.end)) : place.end;
+    const start = ranges.reduce((least, range) => Math.min(least, range.start), ranges[0]?.start ?? place.start);
+    const end = ranges.reduce((most, range) => Math.max(most, range.end), ranges[0]?.end ?? place.end);
     const cut = place.cutStart || place.cutEnd;
     return {
       label: axis.labels[index],
@@ -217,6 +217,7 @@ export const resultOf = (answer: Answer, asked: Asked, model: Model, asOf: Day, 
     };
   };
   const formatted = writerOf(formatter);
+  const bare = writerOf(bareFormatter);
   return {
     ...json,
     locale: model.locale,
@@ -227,7 +228,7 @@ export const resultOf = (answer: Answer, asked: Asked, model: Model, asOf: Day, 
       kinds: columns.map(({ kind }) => kind),
       rows: inOrder().map((row) => ({
         kind: row.kind,
-        cells: cells(row).map(units === 'header' ? writerOf(bareFormatter) : formatted),
+        cells: cells(row).map(units === 'header' ? bare : formatted),
         marks: marks.get(row) ?? [],
       })),
     }),

@@ -1,3 +1,5 @@
+import { shownText } from '../kernels/text.ts';
+
 /** A field of CSV (RFC 4180): quoted where it has to be. What a spreadsheet would run as a formula is kept as it is; see `defused`. */
 export const csvField = (text: string): string =>
   /[",\r\n]/.test(text) || text !== text.trim() ? `"${text.replaceAll('"', '""')}"` : text;
@@ -10,8 +12,9 @@ export const defused = (text: string): string => (RUNS.test(text) ? `'${text}` :
 
 export const csvLine = (fields: readonly string[]): string => `${fields.map(csvField).join(',')}\r\n`;
 
+/** A text as a field of a Markdown table: what would steer a terminal or end the row is a dot. */
 export const markdownField = (text: string): string =>
-  text.replaceAll('\\', '\\\\').replaceAll('|', '\\|').replaceAll('<', '&lt;').replaceAll('\n', ' ');
+  shownText(text).replaceAll('\\', '\\\\').replaceAll('|', '\\|').replaceAll('<', '&lt;');
 
 /** A GitHub-flavoured Markdown table; columns listed in `right` are aligned to the right. */
 export const markdownTable = (

@@ -1,21 +1,17 @@
 import type { Expression } from '../language/syntax.ts';
-import { type NumberForm, numberText } from '../model/decimal.ts';
+import { digitsOf, type NumberForm, numberText } from '../model/decimal.ts';
 
 /** A number as it is written: digits and decimals where it has at most six (M10), else a double. */
 export type Plain = { readonly digits: bigint; readonly scale: number } | number;
 
-const WRITTEN = /^\s*([+-]?)(\d*)(?:\.(\d*))?\s*$/;
 const MOST_DECIMALS = 6;
 
 /** Reads a value of a column; undefined where it is blank. */
 export const plainOf = (value: unknown, form: NumberForm = 'plain'): Plain | undefined => {
   if (value === null || value === undefined || value === '' || value !== value) return undefined;
   const text = typeof value === 'string' ? (numberText(value, form) ?? value) : String(value);
-  const parts = WRITTEN.exec(text);
-  const decimals = parts?.[3]?.replace(/0+$/, '') ?? '';
-  if (!parts || decimals.length > MOST_DECIMALS) return Number(text);
-  const digits = BigInt(`${parts[2] || '0'}${decimals}`);
-  return { digits: parts[1] === '-' ? -digits : digits, scale: decimals.length };
+  const written = digitsOf(text);
+  return written && written.scale <= MOST_DECIMALS ? written : Number(text);
 };
 
 export const doubleOf = (value: Plain): number => (typeof value === 'number' ? value : Number(value.digits) / 10 ** value.scale);

@@ -10,13 +10,12 @@ import {
   type Bounds,
   type Events,
   type EventsRequest,
-  type Filter,
   type RowSet,
   type RowValue,
   type Segments,
 } from '../plan/request.ts';
 import { scaledTogether } from './decimal.ts';
-import { dimensionRows, type FactRows, factRows, type Row, textOf } from './rows.ts';
+import { dimensionRows, type FactRows, factRows, type Row } from './rows.ts';
 
 /** Answers what the evaluation asks for by looking at every row again for every cell: no cube, no prefix sum, no events. */
 export interface PlainStore {
@@ -59,7 +58,7 @@ const countRows = async (facts: readonly Fact[], base: Store): Promise<number> =
 };
 
 /** A store that has all rows of an engine and takes no short cut. */
-export const plainStore = async (model: Model, base: Store, { fixed, workingDays }: OpenOptions): Promise<PlainStore> => {
+export const plainStore = async (model: Model, base: Store, { fixed }: OpenOptions): Promise<PlainStore> => {
   const rows = await countRows([...model.facts.values()], base);
   if (rows > MOST_ROWS)
     throw new DurchblickError('too-large', `${rows} rows are too many to look at one by one (${MOST_ROWS} are not)`, {
@@ -67,15 +66,14 @@ export const plainStore = async (model: Model, base: Store, { fixed, workingDays
       hint: 'Verify on a part of them: a smaller file or table.',
     });
   const dimensions = new Map<string, Awaited<ReturnType<typeof dimensionRows>>>();
-  for (const dimension of model.dimensions.values()) dimensions.set(dimension.name, await dimensionRows(dimension, base));
+  for (const dimension of model.dimensions.values()) dimensions.set(dimension.name, await dimensionRows(dimension, model, base));
   const facts = new Map<string, FactRows>();
-  for (const fact of model.facts.values()) facts.set(fact.name, await factRows(fact, model, base, dimensions, workingDays));
+  for (const fact of model.facts.values()) facts.set(fact.name, await factRows(fact, model, base, dimensions, fixed.get(fact.name) ?? []));
   const opened = (fact: Fact): FactRows => facts.get(fact.name) as FactRows;
 
-  const visible = ({ fact, filters, knownBy }: Pick<RowSet, 'fact' | 'filters' | 'knownBy'>): readonly Row[] => {
-    const own = opened(fact);
-    const all: readonly Filter[] = [...(fixed.get(fact.name) ?? []), ...filters];
-    return own.known(knownBy).filter((row) => all.every((filter) => own.passes(row, filter)));
+  const visible = (set: Pick<RowSet, 'fact' | 'filters' | 'knownBy' | 'hidden'>): readonly Row[] => {
+    const own = opened(set.fact);
+    return own.known(set).filter((row) => set.filters.every((filter) => own.passes(row, filter)));
   };
   const placed = (request: RowSet, segments: Segments): Placed => {
     const own = opened(request.fact);
@@ -105,7 +103,7 @@ export const plainStore = async (model: Model, base: Store, { fixed, workingDays
   /** What each row adds: NaN where it adds nothing. */
   const amounts = (
     { rows }: Placed,
-    fact: Fact,
+    { fact, workingDays }: RowSet,
     aggregate: AggregateRequest,
   ): { readonly numbers: Float64Array; readonly scale: number } => {
     const own = opened(fact);
@@ -113,10 +111,11 @@ export const plainStore = async (model: Model, base: Store, { fixed, workingDays
     if (aggregate.kind === 'rows') return { numbers: Float64Array.from(rows, (row) => (counts(row) ? 1 : Number.NaN)), scale: 0 };
     const { value } = aggregate;
     if (aggregate.kind === 'count') {
-      const there = (row: Row): boolean => (value.kind === 'column' ? own.present(row, value.column) : own.value(row, value) !== undefined);
+      const there = (row: Row): boolean =>
+        value.kind === 'column' ? own.present(row, value.column) : own.value(row, value, workingDays) !== undefined;
       return { numbers: Float64Array.from(rows, (row) => (counts(row) && there(row) ? 1 : Number.NaN)), scale: 0 };
     }
-    return scaledTogether(rows.map((row) => (counts(row) ? own.value(row, value) : undefined)));
+    return scaledTogether(rows.map((row) => (counts(row) ? own.value(row, value, workingDays) : undefined)));
   };
 
   /** Looks at every row for one run of segments. */
@@ -139,7 +138,7 @@ export const plainStore = async (model: Model, base: Store, { fixed, workingDays
 
   const cells = (rows: RowSet, segments: Segments, aggregate: AggregateRequest): Cells => {
     const found = placed(rows, segments);
-    const { numbers, scale } = amounts(found, rows.fact, aggregate);
+    const { numbers, scale } = amounts(found, rows, aggregate);
     const width = found.tuples.length;
     const isExtreme = aggregate.kind === 'min' || aggregate.kind === 'max';
     const add = isExtreme ? extreme(aggregate.kind) : plus;
@@ -165,13 +164,13 @@ export const plainStore = async (model: Model, base: Store, { fixed, workingDays
     const wanted = all.rows.map((row) => where.every((filter) => own.passes(row, filter)));
     const links = [...new Set(fact.links.map(({ column }) => column))];
     const key = (row: Row): string => {
-      if (count.kind === 'distinct') return own.present(row, count.column) ? textOf(row.raw[count.column]) : '';
-      return JSON.stringify(links.map((column) => textOf(row.raw[column])));
+      if (count.kind === 'distinct') return own.present(row, count.column) ? own.key(row, count.column) : '';
+      return JSON.stringify(links.map((column) => own.key(row, column)));
     };
     const keys = all.rows.map(key);
     const value: RowValue | undefined = count.kind === 'latest' ? count.value : undefined;
     const { numbers, scale } = value
-      ? scaledTogether(all.rows.map((row) => own.value(row, value)))
+      ? scaledTogether(all.rows.map((row) => own.value(row, value, request.workingDays)))
       : { numbers: new Float64Array(all.rows.length).fill(1), scale: 0 };
     const width = all.tuples.length;
     const answers = windows.map(({ from, to }) => {
@@ -202,8 +201,8 @@ export const plainStore = async (model: Model, base: Store, { fixed, workingDays
     return { tuples: all.tuples, values: answers.map((answer) => answer.values), seen: answers.map((answer) => answer.seen), scale };
   };
 
-  const bounds = async (fact: Fact, knownBy: Day | undefined): Promise<ReadonlyMap<string, Bounds | undefined>> => {
-    const rows = visible({ fact, filters: [], knownBy });
+  const bounds: Store['bounds'] = async (fact, knownBy, which) => {
+    const rows = visible({ fact, filters: [], knownBy, ...(which === 'all' ? { hidden: 'counted' } : {}) });
     return new Map(
       [...fact.roles.keys()].map((role) => {
         let found: Bounds | undefined;

@@ -1,8 +1,10 @@
 import fc from 'fast-check';
-import { describe, expect, test } from 'vitest';
-import { dateReader, zoneDays } from '../../src/calendar/dates.ts';
+import { beforeAll, describe, expect, test } from 'vitest';
+import { dateReader, loadZones, zoneDays } from '../../src/calendar/dates.ts';
 import { addMonths, NO_DAY, parseIsoDay } from '../../src/calendar/day.ts';
 import { type Calendar, type CalendarOptions, calendar, calendarTable, DurchblickError, isoOf, toDay } from '../../src/index.ts';
+
+beforeAll(() => loadZones('Europe/Berlin'));
 
 const over = (from: string, to: string, more: Partial<CalendarOptions> = {}): Calendar => calendar({ from, to, ...more });
 const RETAIL: CalendarOptions['yearSystems'] = {

@@ -1,7 +1,10 @@
-import { expect, test } from 'vitest';
+import { beforeAll, expect, test } from 'vitest';
+import { loadZones } from '../../src/calendar/dates.ts';
 import { readHolidays } from '../../src/files/ics.ts';
 import { defineModel, isoOf, open, toDay } from '../../src/index.ts';
 import { engineOver } from '../setup/engine.ts';
+
+beforeAll(() => loadZones('Europe/Berlin'));
 
 test('U6, U7, U10: years, seasons and holidays from tables of the model', async () => {
   const model = defineModel({

@@ -79,6 +79,8 @@ describe('Arrow and Parquet', () => {
     expect([code, stderr]).toEqual([2, expect.stringContaining('--output answer.parquet')]);
   });
 
+  /** The rest of the demo's files lies beside the folder of the model (V8). */
+  const BESIDE = ['--allow', join(ROOT, 'demo/data')];
   /** The demo's lines and stock in another form of file, the rest as it is. */
   const inForm = async (
     ending: string,
@@ -113,10 +115,10 @@ describe('Arrow and Parquet', () => {
   ])('every engine reads .%s files', async (ending, write) => {
     const path = await inForm(ending, write);
     for (const engine of ['memory', 'duckdb']) {
-      const { code, stdout, stderr } = durchblick('ask', path, ...QUESTION, '--format', 'csv', '--engine', engine);
+      const { code, stdout, stderr } = durchblick('ask', path, ...QUESTION, '--format', 'csv', '--engine', engine, ...BESIDE);
       expect([code, stdout], `${engine}: ${stderr}`).toEqual([0, csv()]);
     }
-    const { stderr } = durchblick('ask', path, 'revenue', '--time');
+    const { stderr } = durchblick('ask', path, 'revenue', '--time', ...BESIDE);
     // Parquet is DuckDB's by itself.
     expect(/fetched from the database/.test(stderr)).toBe(ending === 'parquet');
   });
@@ -154,7 +156,7 @@ describe('Arrow and Parquet', () => {
       writeFileSync(file, tableToIPC(new Table(Object.fromEntries(plain) as never), 'file'));
     });
     for (const engine of ['memory', 'duckdb'])
-      expect(durchblick('ask', path, ...QUESTION, '--format', 'csv', '--engine', engine).stdout, engine).toBe(csv());
+      expect(durchblick('ask', path, ...QUESTION, '--format', 'csv', '--engine', engine, ...BESIDE).stdout, engine).toBe(csv());
   });
 });
 
@@ -180,6 +182,7 @@ describe('durchblick sql', () => {
     expect(stdout.match(/^-- .*/gm)).toEqual([
       '-- the file data/products.csv',
       '-- the file data/order_lines.csv',
+      '-- members of product',
       '-- distinct order_id of order-lines by ordered day',
       '-- order-lines by ordered day, product.family: a0 rows, a1 count of net, a2 sum of net',
     ]);

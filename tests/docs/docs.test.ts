@@ -63,9 +63,9 @@ test('the server of embedding.md answers, says what is wrong, and keeps fixed fi
   await new Promise<void>((resolve) => server.listen(0, '127.0.0.1', resolve));
   const url = `http://127.0.0.1:${(server.address() as AddressInfo).port}/`;
   const post = (body: string) => fetch(url, { method: 'POST', body });
-  const good = await post(JSON.stringify({ show: ['revenue'], per: ['channel'], range: '2026' }));
+  const good = await post(JSON.stringify({ show: ['revenue'], per: ['region'], range: '2026' }));
   const { rows } = (await good.json()) as { rows: [string, string, number][] };
-  expect(rows.map(([, channel]) => channel)).toEqual(['shop', 'web']);
+  expect(rows.map(([, region]) => region)).toEqual(['North', 'South']);
   const bad = await post(JSON.stringify({ show: ['revenu'] }));
   expect([bad.status, await bad.text()]).toEqual([400, expect.stringContaining('Did you mean "revenue"?')]);
   expect((await post('{')).status).toBe(400);

@@ -81,6 +81,8 @@ export const modelInput = (spread: Data['spread'], grain: Data['grain'], planHor
     },
     stock: {
       source: 'stock',
+      // Regions that are filtered for good say nothing about stock (V3).
+      openTo: 'everyone',
       dates: { counted: 'counted' },
       links: { product: 'product' },
       measures: Object.fromEntries(
@@ -250,10 +252,11 @@ export const worldOf = (drawn: Data): { readonly world: RefWorld; readonly table
 
 export const openWorld = async (drawn: Data, engine: (tables: Tables) => Engine = memory): Promise<Drawn> => {
   const { world, tables } = worldOf(drawn);
+  const where = Object.keys(drawn.fixed).length > 0 ? { where: drawn.fixed } : {};
   return {
     world,
     model: world.model,
-    book: await open(world.model, engine(tables), { where: drawn.fixed, clock: () => Date.parse('2025-07-01T12:00:00Z') }),
+    book: await open(world.model, engine(tables), { ...where, clock: () => Date.parse('2025-07-01T12:00:00Z') }),
   };
 };
 

@@ -1,13 +1,19 @@
 import { NO_DAY } from '../../calendar/day.ts';
 import { DurchblickError } from '../../errors.ts';
 import { type ArrowTable, arrowColumn, arrowStreamOf } from '../../files/arrow.ts';
+import type { ColumnKind } from '../../files/column.ts';
 import type { Files } from '../../files/files.ts';
 import type { WrittenColumn } from '../../kernels/columnar.ts';
-import { dateColumns } from '../../model/columns.ts';
+import { columnsOfSource } from '../../model/columns.ts';
+import type { Model } from '../../model/model.ts';
+import { aborted } from '../../plan/cancel.ts';
 import type { Cancellation } from '../../plan/request.ts';
+import { handedText, type Loading, loadingOf, physicalNames } from '../duckdb/columns.ts';
 import { DUCKDB_SETTINGS, duckdbDialect, duckdbKind } from '../duckdb/dialect.ts';
 import type { Engine } from '../engine.ts';
-import { type TableInput, tablesOf } from '../memory/tables.ts';
+import { oneAfterAnother } from '../shared/queue.ts';
+import { type Table, type TableInput, tablesOf } from '../shared/tables.ts';
+import { isBlank } from '../shared/values.ts';
 import type { Database, Rows, Statement } from '../sql/database.ts';
 import type { Relation } from '../sql/dialect.ts';
 import { openSqlStore } from '../sql/store.ts';
@@ -39,7 +45,6 @@ export interface DuckDbWasmOptions {
 
 const { identifier } = duckdbDialect;
 const reason = (error: unknown): string => (error as Error).message.split('\n')[0];
-const aborted = (): DurchblickError => new DurchblickError('aborted', 'the question was aborted', { kind: 'engine' });
 
 /**
  * The engine that lets DuckDB scan in a browser. Files and given tables are handed over as Arrow; nothing is fetched but
@@ -51,38 +56,43 @@ export const duckdbWasm = (options: DuckDbWasmOptions): Engine => ({
     const connection = await options.database.connect();
     await connection.query(DUCKDB_SETTINGS);
     const table = tablesOf(model, options.tables ?? {}, options.files);
-    return openSqlStore(model, databaseOf(connection, options, table, dateColumns(model)), opening);
+    return openSqlStore(model, databaseOf(connection, options, table, model), opening);
   },
 });
 
-/** The values of a column in the narrowest type that holds them all, as Arrow takes them. */
-const written = (name: string, values: ArrayLike<unknown>, isDate: boolean): WrittenColumn => {
-  const list = Array.from(values, (value) => (value === undefined || value === '' || value !== value ? null : value));
-  if (isDate && values instanceof Int32Array)
-    return { name, type: 'date', values: list.map((day) => (day === NO_DAY ? null : (day as number))) };
-  if (values instanceof Int32Array)
-    return { name, type: 'number', values: list.map((value) => (value === NO_DAY ? null : (value as number))) };
-  const there = list.filter((value) => value !== null);
-  if (there.length > 0 && there.every((value) => typeof value === 'number' || typeof value === 'bigint'))
-    return { name, type: 'number', values: list.map((value) => (value === null ? null : Number(value))) };
-  if (there.length > 0 && there.every((value) => typeof value === 'boolean'))
-    return { name, type: 'boolean', values: list as (boolean | null)[] };
-  return {
-    name,
-    type: 'text',
-    values: list.map((value) => (value instanceof Date ? value.toISOString() : value === null ? null : String(value))),
-  };
+/** A value of an answer: all of them are small enough for a number, or texts. */
+const plainValue = (value: unknown): unknown => (value === undefined || value !== value ? null : value);
+
+/** A column as Arrow takes it: what has no type there goes over as text, and is cast behind. */
+const written = (name: string, column: LoadedColumn): WrittenColumn => {
+  const { values, loading } = column;
+  const there = (value: unknown): boolean => !isBlank(value) && !(values instanceof Int32Array && value === NO_DAY);
+  const hand = (value: unknown): string | number | boolean =>
+    loading.as === 'text' || loading.as === 'integer' ? handedText(value, loading) : (value as number | boolean);
+  const type = loading.as === 'double' ? 'number' : loading.as === 'integer' ? 'text' : loading.as;
+  return { name, type, values: Array.from(values, (value) => (there(value) ? hand(value) : null)) };
 };
 
-const databaseOf = (
-  connection: WasmConnection,
-  options: DuckDbWasmOptions,
-  table: ReturnType<typeof tablesOf>,
-  dates: ReadonlyMap<string, ReadonlySet<string>>,
-): Database => {
+interface LoadedColumn {
+  readonly name: string;
+  readonly as: string;
+  readonly kind: ColumnKind;
+  readonly values: ArrayLike<unknown>;
+  readonly loading: Loading;
+}
+
+const loadedColumns = (rows: Table): LoadedColumn[] => {
+  const physical = physicalNames(rows.columnNames);
+  return rows.columnNames.map((name, k) => {
+    const kind = rows.kind(name);
+    const values = kind === 'unusable' ? new Array<null>(rows.rows).fill(null) : rows.column(name);
+    return { name, as: physical[k], kind, values, loading: loadingOf(kind, values) };
+  });
+};
+
+const databaseOf = (connection: WasmConnection, options: DuckDbWasmOptions, table: ReturnType<typeof tablesOf>, model: Model): Database => {
   let next = 0;
-  /** One statement at a time; those that wait are in order. */
-  let turn: Promise<unknown> = Promise.resolve();
+  const queue = oneAfterAnother();
   const query = async (statement: Statement, signal: Cancellation | undefined): Promise<Rows> => {
     if (signal?.aborted) throw aborted();
     options.trace?.(statement);
@@ -94,10 +104,10 @@ const databaseOf = (
       for await (const batch of await connection.send(statement.sql)) {
         const part = batch as ArrowTable;
         count += part.numRows;
-        part.schema.fields.forEach(({ name }, k) => {
+        part.schema.fields.forEach((_, k) => {
           columns[k] ??= [];
-          const values = arrowColumn(part, name) ?? [];
-          for (let row = 0; row < part.numRows; row++) columns[k].push(values[row] ?? null);
+          const { values } = arrowColumn(part, k);
+          for (let row = 0; row < part.numRows; row++) columns[k].push(plainValue(values[row]));
         });
       }
       if (signal?.aborted) throw aborted();
@@ -109,29 +119,47 @@ const databaseOf = (
       signal?.removeEventListener('abort', stop);
     }
   };
-  const run = (statement: Statement, signal?: Cancellation): Promise<Rows> => {
-    const mine = turn.then(() => query(statement, signal));
-    turn = mine.catch(() => undefined);
-    return mine;
-  };
+  const run = (statement: Statement, signal?: Cancellation): Promise<Rows> => queue.run(() => query(statement, signal), signal);
   const describe = async (name: string, from: string): Promise<Relation> => {
     const { count, columns } = await run({ about: `columns of ${name}`, sql: `describe select * from ${from}` });
     const at = (k: number, row: number): string => String(columns[k][row]);
     return { name, from, columns: Array.from({ length: count }, (_, row) => ({ name: at(0, row), ...duckdbKind(at(1, row)) })) };
+  };
+  const loaded = async (source: string, rows: Table): Promise<Relation> => {
+    const name = identifier(options.inPlace ? source : `durchblick_${next++}`);
+    const columns = loadedColumns(rows);
+    const handed = `durchblick_${next++}`;
+    if (columns.length === 0) {
+      // Of no rows at all nothing is known: every column may be meant.
+      const known = columnsOfSource(source, model);
+      const physical = physicalNames(known);
+      await connection.query(
+        `create table ${name} (${['nothing integer', ...physical.map((own) => `${identifier(own)} varchar`)].join(', ')})`,
+      );
+      return { name: rows.name, from: name, columns: known.map((column, k) => ({ name: column, as: physical[k], kind: 'text' })) };
+    }
+    const bytes = await arrowStreamOf(columns.map((column) => written(column.as, column)));
+    await connection.insertArrowFromIPCStream(bytes, { name: handed, create: true });
+    const casts = columns.map(({ as, loading }) => `${identifier(as)}::${loading.type} as ${identifier(as)}`);
+    await connection.query(`create table ${name} as select ${casts.join(', ')} from ${handed}`);
+    await connection.query(`drop table ${handed}`);
+    return {
+      name: rows.name,
+      from: name,
+      columns: columns.map((column) => ({
+        name: column.name,
+        as: column.as,
+        ...(column.kind === 'unusable' ? { kind: column.kind, holds: rows.holds(column.name) } : { kind: column.loading.kind }),
+      })),
+      ...(columns.every(({ kind }) => kind === 'text') ? { texts: true as const } : {}),
+    };
   };
   const relation: Database['relation'] = async (source) => {
     if (source.kind === 'query' && !Object.hasOwn(options.tables ?? {}, source.name))
       return describe(source.name, `(${source.query.replace(/;\s*$/, '')})`);
     if (source.kind === 'table' && !Object.hasOwn(options.tables ?? {}, source.name))
       return describe(source.table, source.table.split('.').map(identifier).join('.'));
-    const rows = await table(source.name);
-    const own = dates.get(source.name);
-    const columns = rows.columnNames.map((column) => written(column, rows.column(column), own?.has(column) ?? false));
-    const name = options.inPlace ? source.name : `durchblick_${next++}`;
-    if (columns.length === 0) await connection.query(`create table ${identifier(name)} (empty integer)`);
-    else await connection.insertArrowFromIPCStream(await arrowStreamOf(columns), { name, create: true });
-    const texts = columns.every(({ type }) => type === 'text');
-    return { ...(await describe(rows.name, identifier(name))), ...(texts ? { texts: true as const } : {}) };
+    return loaded(source.name, await table(source.name));
   };
   return {
     dialect: duckdbDialect,
@@ -149,7 +177,7 @@ const databaseOf = (
     ...(options.files ? { file: options.files } : {}),
     begin: async () => ({ run, end: async () => undefined }),
     close: async () => {
-      await turn.catch(() => undefined);
+      await queue.idle();
       await connection.close();
     },
   };

@@ -1,4 +1,4 @@
-import { type ColumnKind, type Dialect, standardQuotes } from '../sql/dialect.ts';
+import { type ColumnKind, type Dialect, type SqlColumn, standardQuotes } from '../sql/dialect.ts';
 
 export const duckdbDialect: Dialect = {
   ...standardQuotes,
@@ -6,10 +6,14 @@ export const duckdbDialect: Dialect = {
   dayNumber: (date) => `(${date} - date '1970-01-01')::integer`,
   toDate: (value) => `${value}::date`,
   tryDate: (text) => `try_cast(${text} as date)`,
-  milliseconds: (instant) => `epoch_ms(${instant})::double`,
+  seconds: (instant) => `epoch(date_trunc('second', ${instant}))`,
   toDouble: (value) => `${value}::double`,
+  tryDouble: (text) => `try_cast(${text} as double)`,
   toInteger: (value) => `${value}::bigint`,
+  // Values of interest have 16 digits at most; more digits before the point are an error, not a wrong number.
+  exactly: (value, scale) => `cast(cast(${value} as decimal(24, 6)) * ${10 ** scale} as bigint)`,
   toText: (value) => `${value}::varchar`,
+  decimalText: (value) => `rtrim(rtrim(${value}::varchar, '0'), '.')`,
   isNaN: (value) => `isnan(${value})`,
   matches: (text, pattern) => `regexp_matches(${text}, ${standardQuotes.text(pattern)})`,
   group: (text, pattern, group) => `regexp_extract(${text}, ${standardQuotes.text(pattern)}, ${group})`,
@@ -20,16 +24,32 @@ export const duckdbDialect: Dialect = {
       .join(', ')}) as ${name}`,
 };
 
+const UNUSABLE: readonly (readonly [RegExp, string])[] = [
+  [/\[\d*\]$/, 'lists'],
+  [/^STRUCT/, 'records'],
+  [/^MAP/, 'maps'],
+  [/^UNION/, 'values of several types'],
+  [/^(BLOB|BIT|GEOMETRY)/, 'bytes'],
+  [/^TIME( |$|_NS)/, 'times of day'],
+  [/^INTERVAL/, 'intervals'],
+];
+
 /** The kind of a column by the name of its type. */
-export const duckdbKind = (type: string): { readonly kind: ColumnKind; readonly scale?: number } => {
-  const decimal = /^DECIMAL\(\d+,(\d+)\)/.exec(type);
-  if (decimal) return Number(decimal[1]) === 0 ? { kind: 'integer' } : { kind: 'decimal', scale: Number(decimal[1]) };
-  if (/^U?(TINYINT|SMALLINT|INTEGER|BIGINT|HUGEINT)$/.test(type)) return { kind: 'integer' };
+export const duckdbKind = (type: string): Pick<SqlColumn, 'kind' | 'scale' | 'precision' | 'holds'> => {
+  const holds = UNUSABLE.find(([pattern]) => pattern.test(type))?.[1];
+  if (holds) return { kind: 'unusable', holds };
+  const decimal = /^DECIMAL\((\d+),\s*(\d+)\)/.exec(type);
+  if (decimal) {
+    const [precision, scale] = [Number(decimal[1]), Number(decimal[2])];
+    return scale === 0 ? { kind: 'integer', precision } : { kind: 'decimal', scale, precision };
+  }
+  if (/^U?(TINYINT|SMALLINT|INTEGER|BIGINT|HUGEINT)$/.test(type))
+    return { kind: 'integer', precision: /TINY|SMALL|^U?INTEGER/.test(type) ? 10 : 39 };
   if (type === 'DOUBLE' || type === 'FLOAT') return { kind: 'double' };
   if (type === 'DATE') return { kind: 'date' };
   if (type === 'TIMESTAMP WITH TIME ZONE') return { kind: 'instant' };
   if (type.startsWith('TIMESTAMP')) return { kind: 'timestamp' };
-  return { kind: type === 'BOOLEAN' ? 'boolean' : 'text' };
+  return { kind: (type === 'BOOLEAN' ? 'boolean' : 'text') satisfies ColumnKind };
 };
 
 /**

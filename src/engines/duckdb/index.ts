@@ -1,26 +1,36 @@
+// The engine that lets DuckDB scan.
+import { stat } from 'node:fs/promises';
 import type { DuckDBConnection, DuckDBInstance } from '@duckdb/node-api';
 import { DurchblickError, suggest } from '../../errors.ts';
-import { type Separator, separatorOf } from '../../files/csv.ts';
 import type { Files } from '../../files/files.ts';
-import { dateColumns } from '../../model/columns.ts';
-import type { Source } from '../../model/model.ts';
+import { type FolderFiles, folderFiles } from '../../files/folder.ts';
+import { columnsOfSource, dateColumns } from '../../model/columns.ts';
+import type { Model, Source } from '../../model/model.ts';
+import { aborted } from '../../plan/cancel.ts';
 import type { Cancellation } from '../../plan/request.ts';
 import type { Engine } from '../engine.ts';
-import type { TableInput } from '../memory/tables.ts';
-import type { Database, Rows, Session, Statement } from '../sql/database.ts';
-import type { Relation } from '../sql/dialect.ts';
+import { oneAfterAnother } from '../shared/queue.ts';
+import { changing, sourceStates } from '../shared/states.ts';
+import { readSource, type Table, type TableInput, tableOf, tableOver } from '../shared/tables.ts';
+import type { Database, Rows, Statement } from '../sql/database.ts';
+import type { Relation, SqlColumn } from '../sql/dialect.ts';
 import { openSqlStore } from '../sql/store.ts';
+import { physicalNames } from './columns.ts';
 import { DUCKDB_SETTINGS, duckdbDialect, duckdbKind } from './dialect.ts';
+import { fileRelation } from './files.ts';
 import { loadTable } from './load.ts';
+import { withAbsolutePaths } from './query.ts';
 
 export interface DuckDbOptions {
   /** A database file, opened read-only; a database in memory when left out. */
   readonly path?: string;
   /** Tables given by the program, by source, as for `memory`. */
   readonly tables?: Readonly<Record<string, TableInput>>;
-  /** The folder that file sources are relative to; they are read by DuckDB itself. */
+  /** The folder that file sources are relative to and lie in; that of the process when left out. */
   readonly folder?: string;
-  /** Opens a model's other files: holidays, and Arrow files. */
+  /** Further folders that files of the model may lie in. */
+  readonly allow?: readonly string[];
+  /** Opens a model's files where they do not lie in a folder. */
   readonly files?: Files;
   /** Threads; all cores when left out. */
   readonly threads?: number;
@@ -51,166 +61,198 @@ const loadDuckDb = async (): Promise<typeof import('@duckdb/node-api')> => {
   }
 };
 
-const CSV = /\.csv(\.gz)?$/i;
-const csv = (path: string, separator: Separator): string =>
-  `read_csv(${path}, all_varchar = true, header = true, delim = ${text(separator)}, quote = '"', escape = '"', nullstr = '', strict_mode = true, null_padding = false)`;
+/** Nothing is fetched from anywhere, and no program of somebody else is loaded. */
+const CLOSED = { autoinstall_known_extensions: 'false', autoload_known_extensions: 'false', allow_community_extensions: 'false' };
 
-const FILE_KINDS: readonly (readonly [RegExp, (path: string, separator: Separator) => string])[] = [
-  [CSV, csv],
-  [/\.parquet$/i, (path) => `read_parquet(${path})`],
-  [/\.ndjson$/i, (path) => `read_json(${path}, format = 'newline_delimited')`],
-  [/\.json$/i, (path) => `read_json(${path})`],
-];
+const openInstance = async ({ threads, memoryLimit, path }: DuckDbOptions): Promise<DuckDBInstance> => {
+  const { DuckDBInstance } = await loadDuckDb();
+  const settings = {
+    ...CLOSED,
+    ...(threads ? { threads: String(threads) } : {}),
+    ...(memoryLimit ? { memory_limit: memoryLimit } : {}),
+    ...(path ? { access_mode: 'READ_ONLY' } : {}),
+  };
+  try {
+    return await DuckDBInstance.create(path ?? ':memory:', settings);
+  } catch (error) {
+    throw new DurchblickError('no-database', `cannot open ${path ?? 'a database in memory'}: ${reason(error)}`, { kind: 'engine' });
+  }
+};
 
-/**
- * The engine that lets DuckDB scan: CSV, Parquet and JSON files of the model where they lie, the tables of a database
- * file (read-only), or tables that a program gives.
- */
+/** After this DuckDB reads nothing but the model's folders, and no statement can change that. */
+const lock = async (connection: DuckDBConnection, folders: readonly string[]): Promise<void> => {
+  await connection.run(`set allowed_directories = [${folders.map(text).join(', ')}]`);
+  await connection.run('set enable_external_access = false');
+  await connection.run('set lock_configuration = true');
+};
+
+/** Reads CSV, Parquet and JSON files of a model where they lie, the tables of a database file, or tables that a program gives. */
 export const duckdb = (options: DuckDbOptions = {}): Engine => ({
   name: 'duckdb',
   open: async (model, opening) => {
-    const { DuckDBInstance } = await loadDuckDb();
-    const settings = {
-      ...(options.threads ? { threads: String(options.threads) } : {}),
-      ...(options.memoryLimit ? { memory_limit: options.memoryLimit } : {}),
-      ...(options.path ? { access_mode: 'READ_ONLY' } : {}),
+    const files = folderFiles(options.folder ?? '.', { allow: options.allow });
+    // Where bytes come from elsewhere, whoever gives them knows whether they change.
+    const state = sourceStates(
+      model,
+      options.files && options.folder === undefined ? options.files : files,
+      Object.keys(options.tables ?? {}),
+    );
+    const database = async (): Promise<string> => {
+      if (options.path === undefined) return '';
+      const { size, mtimeNs, ino } = await stat(options.path, { bigint: true });
+      return `${size}:${mtimeNs}:${ino}`;
     };
-    let instance: DuckDBInstance;
-    try {
-      instance = await DuckDBInstance.create(options.path ?? ':memory:', settings);
-    } catch (error) {
-      throw new DurchblickError('no-database', `cannot open ${options.path ?? 'a database in memory'}: ${reason(error)}`, {
-        kind: 'engine',
-      });
-    }
-    return openSqlStore(model, await databaseOf(instance, options, dateColumns(model)), opening);
+    return changing(
+      async () => [await state(), await database().catch(() => '')].join('\n'),
+      async () => {
+        const instance = await openInstance(options);
+        return openSqlStore(model, await databaseOf(instance, model, options, files), opening);
+      },
+    );
   },
 });
 
-const databaseOf = async (
-  instance: DuckDBInstance,
-  options: DuckDbOptions,
-  dates: ReadonlyMap<string, ReadonlySet<string>>,
-): Promise<Database> => {
+/** What opening a source is done with. */
+interface Sources {
+  readonly connection: DuckDBConnection;
+  readonly model: Model;
+  readonly options: DuckDbOptions;
+  readonly files: FolderFiles;
+  readonly temporary: () => string;
+}
+
+const describe = async ({ connection, options }: Sources, name: string, from: string): Promise<Relation> => {
+  const { columns, count } = await runStatement(
+    connection,
+    { about: `columns of ${name}`, sql: `describe select * from ${from}` },
+    undefined,
+    options.trace,
+  );
+  return {
+    name,
+    from,
+    columns: Array.from({ length: count }, (_, k) => ({ name: String(columns[0][k]), ...duckdbKind(String(columns[1][k])) })),
+  };
+};
+
+const loaded = async (sources: Sources, name: string, table: Table, { texts }: { readonly texts: boolean }): Promise<Relation> => {
+  const own = sources.options.inPlace ? sources.model.sources.has(name) && name : false;
+  const physical = own || sources.temporary();
+  const columns = await loadTable(sources.connection, physical, table);
+  // Of no rows at all nothing is known: every column may be meant.
+  const known: readonly SqlColumn[] = columns.length > 0 || table.rows > 0 ? columns : await anyColumns(sources, name, physical);
+  return { name: table.name, from: identifier(physical), columns: known, ...(texts ? { texts: true as const } : {}) };
+};
+
+/** The columns that a model uses of a source, for a table without any. */
+const anyColumns = async ({ connection, model }: Sources, source: string, table: string): Promise<readonly SqlColumn[]> => {
+  const names = columnsOfSource(source, model);
+  const physical = physicalNames(names);
+  for (const name of physical) await connection.run(`alter table ${identifier(table)} add column ${identifier(name)} varchar`);
+  return names.map((name, k) => ({ name, as: physical[k], kind: 'text' as const }));
+};
+
+/** A file as a relation: read where it lies or, of texts, kept once read. */
+const fromFile = async (sources: Sources, source: Extract<Source, { kind: 'file' }>): Promise<Relation> => {
+  const { connection, model, options, files, temporary } = sources;
+  const { file, name } = source;
+  if (options.files && options.folder === undefined)
+    return loaded(sources, name, tableOver(await readSource(file, model, name, options.files), file), { texts: false });
+  const found = await fileRelation(connection, file, files).catch((error: unknown) => {
+    throw fileFault(file, error);
+  });
+  if (found.kind === 'rows') return loaded(sources, name, tableOver(found.table, file), { texts: /\.csv/i.test(file) });
+  const { from, columns, texts } = found;
+  if (!texts && !options.inPlace) return { name: file, from, columns };
+  const table = identifier(options.inPlace ? name : temporary());
+  const sql = `create temp ${options.inPlace ? 'view' : 'table'} ${table} as select * from ${from}`;
+  if (options.inPlace) options.trace?.({ about: `${VIEW} ${file}`, sql });
+  const isWhole = async (): Promise<boolean> => {
+    await connection.run(sql);
+    if (!texts) return true;
+    return Number((await connection.runAndReadAll(`select count(*) from ${table}`)).getRows()[0][0]) === texts.records;
+  };
+  const whole = await isWhole().catch((error: unknown) => {
+    if (!texts) throw fileFault(file, error);
+    return false;
+  });
+  if (whole) return { name: file, from: table, columns, ...(texts ? { texts: true as const } : {}) };
+  // What DuckDB reads in another way is told, or read, by the reader that decides what a file means.
+  await connection.run(`drop ${options.inPlace ? 'view' : 'table'} if exists ${table}`);
+  return loaded(sources, name, tableOver((await texts?.otherwise()) ?? { rows: 0, columns: [] }, file), { texts: true });
+};
+
+const fromDatabase = async (sources: Sources, source: Extract<Source, { kind: 'table' | 'query' }>): Promise<Relation> => {
+  const { files, options } = sources;
+  if (source.kind === 'table') {
+    const from = source.table.split('.').map(identifier).join('.');
+    return describe(sources, source.table, from).catch((error: unknown) => {
+      throw new DurchblickError('unknown-table', `there is no table ${source.table} (${reason(error)})`, {
+        hint: 'Name it with its schema, as in main.regions.',
+      });
+    });
+  }
+  const query = options.path === undefined ? await withAbsolutePaths(source.query, files) : source.query;
+  // On lines of its own, so that a comment at its end closes nothing.
+  return describe(sources, source.name, `(\n${query.replace(/;\s*$/, '')}\n)`).catch((error: unknown) => {
+    throw new DurchblickError('bad-query', `the query of source "${source.name}" cannot run: ${reason(error)}`, {
+      hint: 'A query is one SELECT; files in it lie below the folder of the model.',
+    });
+  });
+};
+
+const relationOf = async (sources: Sources, source: Source): Promise<Relation> => {
+  const { options, model } = sources;
+  const given = options.tables ?? {};
+  if (Object.hasOwn(given, source.name))
+    return loaded(sources, source.name, tableOf(given[source.name], source.name, dateColumns(model).get(source.name)), { texts: false });
+  if (source.kind === 'file') return fromFile(sources, source);
+  if (source.kind !== 'given') return fromDatabase(sources, source);
+  throw new DurchblickError('no-table', `no table was given for source "${source.name}"`, {
+    hint: suggest(source.name, Object.keys(given), 'tables given'),
+  });
+};
+
+const databaseOf = async (instance: DuckDBInstance, model: Model, options: DuckDbOptions, files: FolderFiles): Promise<Database> => {
   const connection = await instance.connect();
   await connection.run(DUCKDB_SETTINGS);
+  await lock(connection, await files.roots());
   let next = 0;
-  /** One statement at a time; those that wait are in order. */
-  let turn: Promise<unknown> = Promise.resolve();
-  const run = (statement: Statement, signal?: Cancellation): Promise<Rows> => {
-    const mine = turn.then(() => runStatement(connection, statement, signal, options.trace));
-    turn = mine.catch(() => undefined);
-    return mine;
-  };
-  const describe = async (name: string, from: string): Promise<Relation> => {
-    const rows = await runStatement(
-      connection,
-      { about: `columns of ${name}`, sql: `describe select * from ${from}` },
-      undefined,
-      options.trace,
-    );
-    const columns = Array.from({ length: rows.count }, (_, k) => ({
-      name: String(rows.columns[0][k]),
-      ...duckdbKind(String(rows.columns[1][k])),
-    }));
-    return { name, from, columns };
-  };
-  const temporary = (): string => identifier(`durchblick_${next++}`);
-  const fromFile = async (source: Extract<Source, { kind: 'file' }>): Promise<Relation> => {
-    const { file } = source;
-    if (/\.(arrow|feather)$/i.test(file)) return given(source.name, await arrowFile(file, options.files));
-    const kind = FILE_KINDS.find(([ending]) => ending.test(file));
-    if (!kind)
-      throw new DurchblickError('unknown-file-kind', `the duckdb engine cannot read ${file}`, {
-        hint: 'It reads .csv, .parquet, .json, .ndjson and .arrow files.',
-      });
-    const path = options.folder === undefined || /^([/\\]|\w+:)/.test(file) ? file : `${options.folder.replace(/[/\\]$/, '')}/${file}`;
-    const texts = CSV.test(file);
-    try {
-      const from = kind[1](text(path), texts ? await separatorIn(connection, path) : ',');
-      if (options.inPlace) {
-        const view = identifier(source.name);
-        const statement = { about: `${VIEW} ${file}`, sql: `create temp view ${view} as select * from ${from}` };
-        options.trace?.(statement);
-        await connection.run(statement.sql);
-        return { ...(await describe(file, view)), ...(texts ? { texts: true as const } : {}) };
-      }
-      if (!texts) return describe(file, from);
-      const table = temporary();
-      await connection.run(`create temp table ${table} as select * from ${from}`);
-      return { ...(await describe(file, table)), texts: true };
-    } catch (error) {
-      throw fileFault(file, error);
-    }
-  };
-  const given = async (name: string, input: TableInput): Promise<Relation> => {
-    const table = temporary();
-    await loadTable(connection, table, input, name, dates.get(name) ?? new Set());
-    return describe(name, table);
-  };
-  const relation = async (source: Source): Promise<Relation> => {
-    const table = options.tables?.[source.name];
-    if (table && Object.hasOwn(options.tables ?? {}, source.name)) return given(source.name, table);
-    if (source.kind === 'file') return fromFile(source);
-    if (source.kind === 'given')
-      throw new DurchblickError('no-table', `no table was given for source "${source.name}"`, {
-        hint: suggest(source.name, Object.keys(options.tables ?? {}), 'tables given'),
-      });
-    const from = source.kind === 'table' ? source.table.split('.').map(identifier).join('.') : `(${source.query.replace(/;\s*$/, '')})`;
-    try {
-      return await describe(source.kind === 'table' ? source.table : source.name, from);
-    } catch (error) {
-      throw new DurchblickError(
-        source.kind === 'table' ? 'unknown-table' : 'bad-query',
-        source.kind === 'table'
-          ? `there is no table ${source.table} (${reason(error)})`
-          : `the query of source "${source.name}" cannot run: ${reason(error)}`,
-        { hint: source.kind === 'table' ? 'Name it with its schema, as in main.regions.' : undefined },
-      );
-    }
-  };
+  const temporary = (): string => `durchblick_${next++}`;
+  const sources: Sources = { connection, model, options, files, temporary };
+  const queue = oneAfterAnother();
   return {
     dialect: duckdbDialect,
     state: 'still',
-    relation,
+    relation: (source) => relationOf(sources, source),
     ...(options.inPlace
       ? {}
       : {
           keep: async (_, select) => {
-            const table = temporary();
+            const table = identifier(temporary());
             await connection.run(`create temp table ${table} as ${select}`);
             return table;
           },
         }),
-    ...(options.files ? { file: options.files } : {}),
-    begin: async (): Promise<Session> => ({ run, end: async () => undefined }),
+    file: options.files && options.folder === undefined ? options.files : files,
+    begin: async () => ({
+      run: (statement, signal) => queue.run(() => runStatement(connection, statement, signal, options.trace), signal),
+      end: async () => undefined,
+    }),
     close: async () => {
-      await turn.catch(() => undefined);
+      await queue.idle();
       connection.closeSync();
       instance.closeSync();
     },
   };
 };
 
-/** Looks at the first line of a file, whatever its length or packing. */
-const separatorIn = async (connection: DuckDBConnection, path: string): Promise<Separator> => {
-  const lines = `read_csv(${text(path)}, columns = {'line': 'varchar'}, header = false, auto_detect = false, delim = '\u0001', quote = '', escape = '')`;
-  const found = await connection.runAndReadAll(`select line from ${lines} limit 1`);
-  return separatorOf(String(found.getRows()[0]?.[0] ?? ''));
-};
-
-const arrowFile = async (file: string, files: Files | undefined): Promise<TableInput> => {
-  if (!files) throw new DurchblickError('no-files', `${file} cannot be opened: the engine was given no files`, { hint: 'Pass `files`.' });
-  const { readArrow } = await import('../../files/arrow.ts');
-  return readArrow(await files(file), file);
-};
-
 const fileFault = (file: string, error: unknown): DurchblickError => {
   if (error instanceof DurchblickError) return error;
-  const message = reason(error);
-  if (/No files found|Cannot open file/.test(message))
-    return new DurchblickError('no-file', `cannot read ${file} (there is no such file)`, { hint: 'Paths are relative to the model file.' });
-  return new DurchblickError('bad-file', `${file} cannot be read: ${message}`, { kind: 'data', hint: 'It must be what its ending says.' });
+  return new DurchblickError('bad-file', `${file} cannot be read: ${reason(error)}`, {
+    kind: 'data',
+    hint: 'It must be what its ending says.',
+  });
 };
 
 const runStatement = async (
@@ -234,5 +276,3 @@ const runStatement = async (
     signal?.removeEventListener('abort', stop);
   }
 };
-
-const aborted = (): DurchblickError => new DurchblickError('aborted', 'the question was aborted', { kind: 'engine' });

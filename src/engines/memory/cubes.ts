@@ -35,11 +35,11 @@ const slotsOf = (segments: Segments, role: DayColumn | undefined, members: numbe
 };
 
 /** Whether values of a count are blank matters, not what they are: texts count as well. */
-const scanColumn = (aggregate: AggregateRequest, { data, mask }: Opened, knownBy: number | undefined): ScanColumn => {
+const scanColumn = (aggregate: AggregateRequest, { data, mask }: Opened, { knownBy, workingDays }: CubeRequest): ScanColumn => {
   const own = aggregate.where.length > 0 ? mask(aggregate.where, knownBy) : undefined;
   if (aggregate.kind === 'rows') return { ...ROW_COUNT, mask: own };
   const { kind, value } = aggregate;
-  const column = kind === 'count' && value.kind === 'column' ? data.presence(value.column) : data.value(value);
+  const column = kind === 'count' && value.kind === 'column' ? data.presence(value.column) : data.value(value, workingDays);
   const rows = kind === 'count' && !column.blanks;
   return { kind, values: rows ? undefined : column.values, full: !column.blanks, exact: column.scale >= 0, mask: own };
 };
@@ -74,7 +74,7 @@ const scanOf = ({ opened, request }: CubeTask): Scan => {
     members: members.count,
     mask: mask(request.filters, request.knownBy),
   };
-  const columns = aggregates.map((aggregate) => scanColumn(aggregate, opened, request.knownBy));
+  const columns = aggregates.map((aggregate) => scanColumn(aggregate, opened, request));
   return { layout, columns: [ROW_COUNT, ...columns] };
 };
 
@@ -97,12 +97,15 @@ const cubeOf = ({ opened, request }: CubeTask, { layout }: Scan, dense: readonly
     return out;
   };
   const { tuple } = opened.combine(request.attributes);
-  const scaleOf = (aggregate: AggregateRequest): number =>
-    aggregate.kind === 'rows' || aggregate.kind === 'count' ? 0 : opened.data.value(aggregate.value).scale;
+  const column = (aggregate: AggregateRequest, cells: Float64Array): CubeColumn => {
+    if (aggregate.kind === 'rows' || aggregate.kind === 'count') return { cells, scale: 0 };
+    const { scale, long } = opened.data.value(aggregate.value, request.workingDays);
+    return { cells, scale, ...(long && aggregate.kind !== 'sum' ? { long } : {}) };
+  };
   return {
     segments: request.segments,
     tuples: kept.map(tuple),
-    columns: request.aggregates.map((aggregate, k): CubeColumn => ({ cells: compact(dense[k + 1]), scale: scaleOf(aggregate) })),
+    columns: request.aggregates.map((aggregate, k) => column(aggregate, compact(dense[k + 1]))),
   };
 };
 

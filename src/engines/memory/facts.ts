@@ -1,15 +1,15 @@
-import { dateReader } from '../../calendar/dates.ts';
 import { NO_DAY } from '../../calendar/day.ts';
-import { DurchblickError, suggest } from '../../errors.ts';
 import { upperBound } from '../../kernels/search.ts';
-import { type AttributeRef, NONE, reach, UNKNOWN } from '../../model/attributes.ts';
+import { type AttributeRef, memberText, NONE, reach, UNKNOWN } from '../../model/attributes.ts';
 import { orderedMembers } from '../../model/members.ts';
 import type { Dimension, Fact, Link, Model } from '../../model/model.ts';
-import type { DataNote, RowValue } from '../../plan/request.ts';
-import { type Codes, type DayColumn, encode, isBlank, keyText, type NumberColumn, readDays, readNumbers } from './columns.ts';
+import type { DataNote, RowValue, WorkingDays } from '../../plan/request.ts';
+import { badDatesNote, doubledKey, unknownColumn } from '../shared/faults.ts';
+import type { Table } from '../shared/tables.ts';
+import { isBlank, keyReader } from '../shared/values.ts';
+import { type Codes, type DayColumn, encode, type NumberColumn, readDays, readNumbers } from './columns.ts';
 import { computeColumn } from './compute.ts';
 import { type Lists, PLAIN_LISTS } from './room.ts';
-import type { Table } from './tables.ts';
 
 /** A dimension's table: rows by key, texts by attribute. */
 export interface DimensionData {
@@ -19,22 +19,20 @@ export interface DimensionData {
   readonly rows: number;
   /** Texts of an attribute, one a row; `(none)` where blank. */
   readonly texts: (attribute: string) => readonly string[];
-  /** Distinct texts of an attribute in member order (R1). */
-  readonly members: (attribute: string) => readonly string[];
+  /** Distinct texts of an attribute in member order (R1), of the rows that pass. */
+  readonly members: (attribute: string, passes: (row: number) => boolean) => readonly string[];
 }
 
-/** Reads a dimension; a key that stands twice is an error (G8). */
-export const dimensionData = (dimension: Dimension, table: Table): DimensionData => {
-  const keys = table.column(dimension.key as string);
+/** Reads a dimension; a key that stands twice is an error (G8), which tells no key where rows are hidden (V3). */
+export const dimensionData = (dimension: Dimension, table: Table, timeZone: string, hidden: boolean): DimensionData => {
+  const name = dimension.key as string;
+  const keys = table.column(name);
+  const keyText = keyReader(table.kind(name), timeZone);
   const rowOf = new Map<string, number>();
   for (let i = 0; i < table.rows; i++) {
-    const key = keyText(keys[i] ?? '');
+    const key = isBlank(keys[i]) ? '' : keyText(keys[i]);
     if (rowOf.has(key)) {
-      throw new DurchblickError(
-        'doubled-key',
-        `${table.name}: the key ${dimension.key} = "${key}" stands in rows ${(rowOf.get(key) as number) + 1} and ${i + 1}`,
-        { kind: 'data', hint: `Every ${dimension.name} has one row (G8).` },
-      );
+      throw doubledKey(table.name, dimension, hidden ? undefined : key, hidden ? undefined : [(rowOf.get(key) as number) + 1, i + 1]);
     }
     rowOf.set(key, i);
   }
@@ -42,10 +40,10 @@ export const dimensionData = (dimension: Dimension, table: Table): DimensionData
   const textsOf = (name: string): readonly string[] => {
     let list = texts.get(name);
     if (!list) {
-      const column = table.column(dimension.attributes.get(name)?.column as string);
-      list = Array.from({ length: table.rows }, (_, i) =>
-        column[i] === null || column[i] === undefined || column[i] === '' ? NONE : keyText(column[i]),
-      );
+      const own = dimension.attributes.get(name)?.column as string;
+      const column = table.column(own);
+      const textOf = keyReader(table.kind(own), timeZone);
+      list = Array.from({ length: table.rows }, (_, i) => (isBlank(column[i]) ? NONE : memberText(textOf(column[i]))));
       texts.set(name, list);
     }
     return list;
@@ -60,11 +58,11 @@ export const dimensionData = (dimension: Dimension, table: Table): DimensionData
     rowOf,
     rows: table.rows,
     texts: textsOf,
-    members: (name) => {
+    members: (name, passes) => {
       const order = dimension.attributes.get(name)?.order;
       const ranks = order === undefined ? undefined : table.column(order);
       return orderedMembers(
-        textsOf(name).map((text, row) => [text, ranks?.[row]] as const),
+        textsOf(name).flatMap((text, row) => (passes(row) ? [[text, ranks?.[row]] as const] : [])),
         ranks ? 'ranked' : 'by-text',
       );
     },
@@ -85,12 +83,15 @@ export interface FactData {
   readonly roles: ReadonlyMap<string, DayColumn>;
   readonly notes: readonly DataNote[];
   readonly numbers: (column: string) => NumberColumn;
-  readonly value: (value: RowValue) => NumberColumn;
+  /** Working days between two dates need a calendar that covers them. */
+  readonly value: (value: RowValue, workingDays?: WorkingDays) => NumberColumn;
   /** Which values of a column are blank: what a count needs, of texts as well as of numbers. */
   readonly presence: (column: string) => NumberColumn;
   /** Whether any row has `until` before `from`. */
   readonly reversed: (from: string, until: string) => boolean;
   readonly members: (attribute: AttributeRef) => MemberCodes;
+  /** How a column's values are told apart and shown as keys; a blank is an empty text. */
+  readonly keyText: (column: string) => (value: unknown) => string;
   /** Distinct values of a column as codes, -1 where blank. */
   readonly keys: (column: string) => { readonly codes: Int32Array; readonly count: number };
 }
@@ -100,16 +101,18 @@ const linkCodes = (
   attribute: string,
   table: Table,
   dimensions: ReadonlyMap<string, DimensionData>,
+  timeZone: string,
   lists: Lists,
 ): MemberCodes => {
   const raw = table.column(link.column);
+  const keyText = keyReader(table.kind(link.column), timeZone);
   const data = dimensions.get(link.dimension.name);
   if (!data) {
     // Without a table the column's values are the members.
     const texts: string[] = [];
     const known = new Map<string, number>();
     const codeOf = (value: unknown): number => {
-      const text = value === null ? NONE : keyText(value);
+      const text = value === null ? NONE : memberText(keyText(value));
       let code = known.get(text);
       if (code === undefined) {
         code = texts.push(text) - 1;
@@ -137,7 +140,7 @@ const linkCodes = (
   const memberOf = (value: unknown): number => {
     if (value === null) return none;
     const text = keyText(value);
-    if (link.attribute !== undefined) return text !== NONE && text !== UNKNOWN ? (byText.get(text) ?? unknown) : unknown;
+    if (link.attribute !== undefined) return byText.get(memberText(text)) ?? unknown;
     const row = data.rowOf.get(text);
     return row === undefined ? unknown : rowCodes[row];
   };
@@ -151,44 +154,39 @@ export const factData = (
   table: Table,
   model: Model,
   dimensions: ReadonlyMap<string, DimensionData>,
-  workingDays: (after: number, until: number) => number,
   lists: Lists,
 ): FactData => {
   const roles = new Map<string, DayColumn>();
   const notes: DataNote[] = [];
   for (const role of fact.roles.values()) {
-    const reader = dateReader({
-      timeZone: model.timeZone,
-      format: role.format,
-      blankDates: role.blankDates,
-      grain: fact.grain === 'day' ? 'day' : 'coarse',
-    });
-    const days = readDays(table.column(role.column), reader, role.onBadDate, table.name, role.column, lists);
-    if (days.bad > 0) {
-      notes.push({
-        code: 'bad-dates',
-        fact: fact.name,
-        role: role.name,
-        count: days.bad,
-        message: `${fact.name}: ${days.bad} ${days.bad === 1 ? 'value' : 'values'} of ${role.name} (${role.column}) ${days.bad === 1 ? 'is' : 'are'} no date and taken as blank`,
-      });
-    }
+    const { column, format, blankDates, onBadDate } = role;
+    const rules = { timeZone: model.timeZone, format, blankDates, grain: fact.grain === 'day' ? ('day' as const) : ('coarse' as const) };
+    const days = readDays(table.column(column), table.kind(column), rules, onBadDate, { table, column }, lists);
+    if (days.bad > 0) notes.push(badDatesNote(fact.name, role.name, column, days.bad));
     roles.set(role.name, days);
   }
+  return { ...rowData(fact, table, model, dimensions, lists, roles), notes };
+};
+
+/** What single rows say: numbers, members, keys. Everything is made when it is first asked for and kept. */
+export const rowData = (
+  fact: Fact,
+  table: Table,
+  model: Model,
+  dimensions: ReadonlyMap<string, DimensionData>,
+  lists: Lists,
+  roles: ReadonlyMap<string, DayColumn>,
+): Omit<FactData, 'notes'> => {
   const numbers = new Map<string, NumberColumn>();
   const { numbers: form = 'plain' } = model.sources.get(fact.source) ?? {};
   const numbersOf = (name: string): NumberColumn => {
     let column = numbers.get(name);
     if (!column) {
       const expression = fact.columns.get(name);
-      if (!expression && !table.columnNames.includes(name) && table.rows > 0) {
-        throw new DurchblickError('unknown-column', `${table.name} has no column "${name}"`, {
-          hint: suggest(name, [...table.columnNames, ...fact.columns.keys()], 'columns'),
-        });
-      }
+      if (!expression && !table.has(name)) throw unknownColumn(table.name, name, [...table.columnNames, ...fact.columns.keys()]);
       column = expression
         ? computeColumn(expression, table.rows, numbersOf)
-        : readNumbers(table.column(name), table.name, name, form, lists);
+        : readNumbers(table.column(name), table.kind(name), { table, column: name }, form, lists);
       column = { ...column, values: lists.own(column.values) };
       numbers.set(name, column);
     }
@@ -199,6 +197,7 @@ export const factData = (
   const presences = new Map<string, NumberColumn>();
   const members = new Map<string, MemberCodes>();
   const keys = new Map<string, { codes: Int32Array; count: number }>();
+  const sameText = keyReader('mixed', model.timeZone);
   const bandCodes = (name: string): MemberCodes => {
     const band = fact.bands.get(name);
     if (!band) throw new Error(`no band ${name}`);
@@ -221,16 +220,19 @@ export const factData = (
     table,
     rows: table.rows,
     roles,
-    notes,
     numbers: numbersOf,
-    value: (value) => {
+    value: (value, workingDays) => {
       if (value.kind === 'column') return numbersOf(value.column);
       const key = `${value.from} ${value.until} ${value.days}`;
       let column = spans.get(key);
       if (!column) {
         const [from, until] = [(roles.get(value.from) as DayColumn).days, (roles.get(value.until) as DayColumn).days];
         const values = Float64Array.from(from, (day, i) =>
-          day === NO_DAY || until[i] === NO_DAY ? Number.NaN : value.days === 'all' ? until[i] - day : workingDays(day, until[i]),
+          day === NO_DAY || until[i] === NO_DAY
+            ? Number.NaN
+            : value.days === 'all'
+              ? until[i] - day
+              : (workingDays?.(day, until[i]) ?? Number.NaN),
         );
         column = { values: lists.own(values), blanks: true, scale: 0 };
         spans.set(key, column);
@@ -239,10 +241,11 @@ export const factData = (
     },
     presence: (name) => {
       const raw = fact.columns.has(name) ? undefined : table.column(name);
-      if (raw === undefined || ArrayBuffer.isView(raw) || numbers.has(name)) return numbersOf(name);
+      if (raw === undefined || numbers.has(name)) return numbersOf(name);
       let found = presences.get(name);
       if (!found) {
-        const blank = Uint8Array.from(raw as ArrayLike<never>, (value) => (isBlank(value) ? 1 : 0));
+        const integers = raw instanceof Int32Array;
+        const blank = Uint8Array.from(raw as ArrayLike<never>, (value) => (isBlank(value) || (integers && value === NO_DAY) ? 1 : 0));
         const blanks = blank.includes(1);
         found = {
           values: lists.own(blanks ? Float64Array.from(blank, (is) => (is === 1 ? Number.NaN : 1)) : new Float64Array(0)),
@@ -272,19 +275,30 @@ export const factData = (
         found =
           way === 'band'
             ? bandCodes(attribute.key)
-            : linkCodes(way, attribute.kind === 'attribute' ? attribute.attribute : '', table, dimensions, lists);
+            : linkCodes(way, attribute.kind === 'attribute' ? attribute.attribute : '', table, dimensions, model.timeZone, lists);
         members.set(attribute.key, found);
       }
       return found;
     },
+    keyText: (name) => {
+      const text = keyReader(table.kind(name), model.timeZone);
+      return (value) => (isBlank(value) || value === NO_DAY ? '' : text(value));
+    },
     keys: (name) => {
       let found = keys.get(name);
       if (!found) {
-        let count = 0;
-        const codes = Int32Array.from(
-          encode(table.column(name), Number.POSITIVE_INFINITY, (value) => (value === null ? -1 : count++), PLAIN_LISTS),
-        );
-        found = { codes, count };
+        // Numbers and texts that look alike are one value; points in time are told apart to their last digit.
+        const byText = new Map<string, number>();
+        const codeOf = (value: unknown): number => {
+          if (value === null) return -1;
+          const text = value instanceof Date ? value.toISOString() : sameText(value);
+          const code = byText.get(text) ?? byText.size;
+          byText.set(text, code);
+          return code;
+        };
+        const raw = fact.columns.has(name) ? numbersOf(name).values : table.column(name);
+        const codes = Int32Array.from(encode(raw, Number.POSITIVE_INFINITY, codeOf, PLAIN_LISTS));
+        found = { codes, count: byText.size };
         keys.set(name, found);
       }
       return found;

@@ -1,11 +1,12 @@
 import type { Files } from '../../files/files.ts';
 import type { Engine } from '../engine.ts';
+import { changing, sourceStates } from '../shared/states.ts';
+import type { TableInput } from '../shared/tables.ts';
 import { openStore } from './store.ts';
-import type { TableInput } from './tables.ts';
 
 export type { Files } from '../../files/files.ts';
 export { urlFiles } from '../../files/files.ts';
-export type { ArrowTable, TableInput } from './tables.ts';
+export type { ArrowTable, TableInput } from '../shared/tables.ts';
 
 export interface MemoryOptions {
   /** Opens the model's file sources: `folderFiles` in Node.js, `urlFiles` in browsers, or any function of a path. */
@@ -19,5 +20,5 @@ export interface MemoryOptions {
  */
 export const memory = (tables: Readonly<Record<string, TableInput>> = {}, { files }: MemoryOptions = {}): Engine => ({
   name: 'memory',
-  open: (model, options) => openStore(model, tables, files, options),
+  open: (model, options) => changing(sourceStates(model, files, Object.keys(tables)), () => openStore(model, tables, files, options)),
 });

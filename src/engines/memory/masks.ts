@@ -4,12 +4,11 @@ import { compareTexts } from '../../kernels/text.ts';
 import { passes } from '../../plan/members.ts';
 import type { Filter } from '../../plan/request.ts';
 import { filterKey } from '../../plan/request.ts';
-import { keyText } from './columns.ts';
 import type { FactData } from './facts.ts';
 import type { Lists } from './room.ts';
 
 /** Sets to 0 the rows of a mask that do not meet a filter. */
-const apply = (mask: Uint8Array, filter: Filter, data: FactData): void => {
+export const applyFilter = (mask: Uint8Array, filter: Filter, data: Pick<FactData, 'roles' | 'members'>): void => {
   const days = (role: string): Int32Array => data.roles.get(role)?.days as Int32Array;
   const rows = mask.length;
   switch (filter.kind) {
@@ -75,13 +74,14 @@ const sameDayOrder = (a: unknown, b: unknown): number => {
 const versions = (mask: Uint8Array, data: FactData, recordedDays: Int32Array, knownBy: number | undefined): void => {
   const { fact, table } = data;
   const recorded = table.column(fact.recorded as string);
-  const columns = fact.versionKey.map((name) => table.column(name));
+  const columns = fact.versionKey.map((name) => ({ values: table.column(name), text: data.keyText(name) }));
+  const recordedText = data.keyText(fact.recorded as string);
   const latest = new Map<string, number>();
   // Revisions at the same time are a fault even where a later one hides them: whatever the order of rows.
   const moments = new Map<string, number>();
   for (let i = 0; i < mask.length; i++) {
     if (knownBy !== undefined && (recordedDays[i] > knownBy || recordedDays[i] === NO_DAY)) continue;
-    const key = JSON.stringify(columns.map((column) => keyText(column[i] ?? '')));
+    const key = JSON.stringify(columns.map(({ values, text }) => text(values[i])));
     const moment = `${key} ${recordedDays[i]} ${String(recorded[i] instanceof Date ? (recorded[i] as Date).getTime() : recorded[i])}`;
     const same = moments.get(moment);
     moments.set(moment, i);
@@ -94,7 +94,7 @@ const versions = (mask: Uint8Array, data: FactData, recordedDays: Int32Array, kn
     if (later === 0 || same !== undefined) {
       throw new DurchblickError(
         'doubled-version',
-        `${table.name}: rows ${(same ?? before) + 1} and ${i + 1} were both recorded at ${keyText(recorded[i] ?? '')} for ${fact.versionKey.map((name, k) => `${name} = ${keyText(columns[k][i] ?? '')}`).join(', ')}`,
+        `${table.name}: ${table.hidden ? 'two rows' : `rows ${(same ?? before) + 1} and ${i + 1}`} were both recorded at ${recordedText(recorded[i])} for ${fact.versionKey.map((name, k) => `${name} = ${columns[k].text(columns[k].values[i])}`).join(', ')}`,
         {
           kind: 'data',
           hint: 'For every key there is one row at a time (G7).',
@@ -108,17 +108,17 @@ const versions = (mask: Uint8Array, data: FactData, recordedDays: Int32Array, kn
 };
 
 /** Makes masks of rows for lists of filters; undefined where all rows count. Keeps the last few. */
-export const masksOf = (data: FactData, fixed: readonly Filter[], recordedDays: () => Int32Array, lists: Lists) => {
+export const masksOf = (data: FactData, recordedDays: () => Int32Array, lists: Lists) => {
   const known = new Map<string, Uint8Array | undefined>();
   return (filters: readonly Filter[], knownBy: number | undefined): Uint8Array | undefined => {
-    const all = [...fixed, ...filters].filter((filter) => !always(filter, data));
+    const all = filters.filter((filter) => !always(filter, data));
     const versioned = data.fact.recorded !== undefined;
     if (all.length === 0 && !versioned) return undefined;
     const key = JSON.stringify([all.map(filterKey), versioned ? (knownBy ?? null) : null]);
     if (known.has(key)) return known.get(key);
     const mask = lists.make(Uint8Array, data.rows).fill(1);
     if (versioned) versions(mask, data, recordedDays(), knownBy);
-    for (const filter of all) apply(mask, filter, data);
+    for (const filter of all) applyFilter(mask, filter, data);
     if (known.size >= 24) known.delete(known.keys().next().value as string);
     known.set(key, mask);
     return mask;

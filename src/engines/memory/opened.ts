@@ -1,15 +1,15 @@
-import { dateReader } from '../../calendar/dates.ts';
-import { DurchblickError, suggest } from '../../errors.ts';
+import { DurchblickError } from '../../errors.ts';
 import type { Sightings } from '../../kernels/events.ts';
 import type { AttributeRef } from '../../model/attributes.ts';
 import { usedColumns } from '../../model/columns.ts';
 import type { Fact, Model } from '../../model/model.ts';
-import type { OpenOptions } from '../engine.ts';
+import type { Filter } from '../../plan/request.ts';
+import { unknownColumn } from '../shared/faults.ts';
+import { someRows, type Table } from '../shared/tables.ts';
 import { type Codes, readDays } from './columns.ts';
-import { type DimensionData, type FactData, factData, type MemberCodes } from './facts.ts';
-import { masksOf } from './masks.ts';
+import { type DimensionData, type FactData, factData, type MemberCodes, rowData } from './facts.ts';
+import { applyFilter, masksOf } from './masks.ts';
 import { type Lists, PLAIN_LISTS } from './room.ts';
-import type { Table } from './tables.ts';
 
 /** Combined members of several attributes: one code a row. */
 export interface Members {
@@ -72,25 +72,36 @@ export const located = <T>(model: Model, path: readonly string[], run: () => T):
   }
 };
 
-/** Opens a fact: what measures and links need is read now, so that faults are told before any answer. */
-export const openFact = (
+/** The rows of a table that fixed filters leave: everything else is found out from these alone (V3). */
+export const seenRows = (
   fact: Fact,
   table: Table,
   model: Model,
   dimensions: ReadonlyMap<string, DimensionData>,
-  options: OpenOptions,
-  lists: Lists,
-): Opened => {
-  const path = ['facts', fact.name];
-  const data = located(model, [...path, 'dates'], () => factData(fact, table, model, dimensions, options.workingDays, lists));
-  const known = new Set([...table.columnNames, ...fact.columns.keys()]);
-  for (const { column, path: at } of usedColumns(fact, model)) {
-    if (known.has(column) || table.rows === 0) continue;
-    throw new DurchblickError('unknown-column', `${table.name} has no column "${column}"`, {
-      place: model.locate([...path, ...at]),
-      hint: suggest(column, known, 'columns'),
-    });
+  filters: readonly Filter[],
+): Table => {
+  if (filters.length === 0) return table;
+  const data = rowData(fact, table, model, dimensions, PLAIN_LISTS, new Map());
+  const mask = new Uint8Array(table.rows).fill(1);
+  try {
+    for (const filter of filters) applyFilter(mask, filter, data);
+  } catch (error) {
+    if (!(error instanceof DurchblickError) || error.kind !== 'data') throw error;
+    throw new DurchblickError(error.code, `${table.name}: a value that decides whether a row may be seen cannot be read`, { kind: 'data' });
   }
+  return someRows(table, Int32Array.from(Array.from(mask.keys()).filter((row) => mask[row] === 1)));
+};
+
+/** Opens a fact: what measures and links need is read now, so that faults are told before any answer. */
+export const openFact = (fact: Fact, table: Table, model: Model, dimensions: ReadonlyMap<string, DimensionData>, lists: Lists): Opened => {
+  const path = ['facts', fact.name];
+  for (const { column, path: at } of usedColumns(fact, model)) {
+    if (fact.columns.has(column)) continue;
+    if (!table.has(column))
+      throw unknownColumn(table.name, column, [...table.columnNames, ...fact.columns.keys()]).located(model.locate([...path, ...at]));
+    located(model, [...path, ...at], () => table.column(column));
+  }
+  const data = located(model, [...path, 'dates'], () => factData(fact, table, model, dimensions, lists));
   // What measures sum and links point at is read now: a bad number is told before any answer, and no question pays for it.
   for (const measure of model.measures.values()) {
     const { aggregate } = measure;
@@ -107,20 +118,15 @@ export const openFact = (
   }
   let recorded: Int32Array | undefined;
   const recordedDays = (): Int32Array => {
-    recorded ??= readDays(
-      table.column(fact.recorded as string),
-      dateReader({ timeZone: model.timeZone, grain: 'day' }),
-      'error',
-      table.name,
-      fact.recorded as string,
-      PLAIN_LISTS,
-    ).days;
+    const column = fact.recorded as string;
+    const rules = { timeZone: model.timeZone, grain: 'day' as const };
+    recorded ??= readDays(table.column(column), table.kind(column), rules, 'error', { table, column }, PLAIN_LISTS).days;
     return recorded;
   };
   const combined = new Map<string, Members>();
   return {
     data,
-    mask: masksOf(data, options.fixed.get(fact.name) ?? [], recordedDays, lists),
+    mask: masksOf(data, recordedDays, lists),
     combine: (attributes) => {
       const key = attributes.map((attribute) => attribute.key).join('\n');
       let found = combined.get(key);

@@ -1,18 +1,23 @@
-import { FIRST_DAY, LAST_DAY, NO_DAY } from '../../calendar/day.ts';
+import { type Day, FIRST_DAY, isoOf, LAST_DAY, NO_DAY } from '../../calendar/day.ts';
 import { DurchblickError } from '../../errors.ts';
 import type { Files } from '../../files/files.ts';
+import { once } from '../../kernels/once.ts';
 import { compareTexts } from '../../kernels/text.ts';
 import { type AttributeRef, NONE, UNKNOWN } from '../../model/attributes.ts';
 import type { Fact, Model } from '../../model/model.ts';
-import type { Bounds } from '../../plan/request.ts';
+import { passes } from '../../plan/members.ts';
+import type { Bounds, RowSet } from '../../plan/request.ts';
 import type { OpenOptions, Store } from '../engine.ts';
+import { hidingFilters } from '../shared/hiding.ts';
+import { holidaysIn } from '../shared/holidays.ts';
+import { type Table, type TableInput, tablesOf } from '../shared/tables.ts';
+import { shownCell } from '../shared/values.ts';
 import { cubes, type Scanner } from './cubes.ts';
 import { type DimensionData, dimensionData } from './facts.ts';
-import { located, type Opened, openFact } from './opened.ts';
+import { located, type Opened, openFact, seenRows } from './opened.ts';
 import { scanAll } from './passes.ts';
 import { ownRoom, sharedRoom } from './room.ts';
 import { events } from './sightings.ts';
-import { type TableInput, tablesOf } from './tables.ts';
 import { secondThread } from './threads.ts';
 
 /** Opens a model over tables and files in memory. */
@@ -24,12 +29,14 @@ export const openStore = async (
 ): Promise<Store> => {
   const table = tablesOf(model, given, files);
   const dimensions = new Map<string, DimensionData>();
+  const hidden = options.hiding.length > 0;
+  const fixed = options.hiding;
   for (const dimension of model.dimensions.values()) {
     if (dimension.source === undefined) continue;
     const rows = await table(dimension.source);
     dimensions.set(
       dimension.name,
-      located(model, ['dimensions', dimension.name], () => dimensionData(dimension, rows)),
+      located(model, ['dimensions', dimension.name], () => dimensionData(dimension, rows, model.timeZone, hidden)),
     );
   }
   const facts = new Map<string, Opened>();
@@ -38,11 +45,21 @@ export const openStore = async (
   const helper = await secondThread(most);
   const room = helper ? sharedRoom() : ownRoom();
   const scan: Scanner = (scans) => scanAll(scans, room, helper);
-  for (const fact of model.facts.values()) facts.set(fact.name, openFact(fact, await table(fact.source), model, dimensions, options, room));
+  for (const fact of model.facts.values()) {
+    const rows = seenRows(fact, await table(fact.source), model, dimensions, options.fixed.get(fact.name) ?? []);
+    facts.set(fact.name, openFact(fact, rows, model, dimensions, room));
+  }
   const opened = (fact: Fact): Opened => facts.get(fact.name) as Opened;
+  /** Facts with the rows that fixed filters hide, where shares of them are asked for (G6). */
+  const whole = new Map<string, Promise<Opened>>();
+  const unfiltered = (fact: Fact): Opened | Promise<Opened> =>
+    options.fixed.get(fact.name)?.length
+      ? once(whole, fact.name, async () => openFact(fact, await table(fact.source), model, dimensions, room))
+      : opened(fact);
+  const asked = ({ fact, hidden: rows }: RowSet): Opened | Promise<Opened> => (rows === 'counted' ? unfiltered(fact) : opened(fact));
 
-  const bounds = async (fact: Fact, knownBy: number | undefined): Promise<ReadonlyMap<string, Bounds | undefined>> => {
-    const { data, mask } = opened(fact);
+  const bounds: Store['bounds'] = async (fact, knownBy, rows) => {
+    const { data, mask } = await (rows === 'all' ? unfiltered(fact) : opened(fact));
     const seen = mask([], knownBy);
     const result = new Map<string, Bounds | undefined>();
     for (const [role, column] of data.roles) {
@@ -64,46 +81,35 @@ export const openStore = async (
     const seen = new Set<string>();
     if (attribute.kind === 'attribute') {
       const dimension = dimensions.get(attribute.dimension.name);
-      if (dimension) return dimension.members(attribute.attribute);
-      for (const { data, mask } of facts.values()) {
-        if (!data.fact.links.some((link) => link.part === attribute.part)) continue;
-        const { codes, texts } = data.members(attribute);
-        // Members that only unseen rows have are not there (V3).
-        const visible = options.fixed.get(data.fact.name)?.length ? mask([], undefined) : undefined;
-        if (!visible) for (const text of texts) seen.add(text);
-        else for (let i = 0; i < visible.length; i++) if (visible[i] === 1) seen.add(texts[codes[i]]);
+      if (dimension) {
+        const filters = hidingFilters(fixed, attribute.part);
+        const tested = filters.map(({ attribute: own }) => dimension.texts(own.kind === 'attribute' ? own.attribute : ''));
+        return dimension.members(attribute.attribute, (row) => filters.every(({ test }, k) => passes(tested[k][row], test)));
       }
+      for (const { data } of facts.values())
+        if (data.fact.links.some((link) => link.part === attribute.part)) for (const text of data.members(attribute).texts) seen.add(text);
       return [...seen].filter((text) => text !== NONE && text !== UNKNOWN).sort(compareTexts);
     }
     for (const fact of model.facts.values()) for (const label of fact.bands.get(attribute.band)?.labels ?? []) seen.add(label);
     return [...seen];
   };
+  const rowsOf = (found: Table, columns: readonly string[]): readonly Record<string, unknown>[] => {
+    const lists = columns.map((column) => {
+      const values = found.column(column);
+      if (found.kind(column) === 'date') return Array.from(values, (day) => (day === NO_DAY ? null : isoOf(day as Day)));
+      return values instanceof Int32Array ? Array.from(values, (value) => (value === NO_DAY ? null : value)) : values;
+    });
+    return Array.from({ length: found.rows }, (_, i) => Object.fromEntries(columns.map((column, k) => [column, lists[k][i]])));
+  };
 
   return {
     engine: 'memory',
+    scans: 'together',
     notes: [...facts.values()].flatMap(({ data }) => data.notes),
-    rows: async (name, columns) => {
-      const found = await table(name);
-      const lists = columns.map((column) => found.column(column));
-      return Array.from({ length: found.rows }, (_, i) => Object.fromEntries(columns.map((column, k) => [column, lists[k][i]])));
-    },
-    holidays: async (file, timeZone, first, last) => {
-      if (!files)
-        throw new DurchblickError('no-files', `the holidays are in ${file}, but the engine was given no files`, {
-          hint: 'Pass `files`, or list the holidays in the model.',
-        });
-      let bytes: Uint8Array;
-      try {
-        bytes = await files(file);
-      } catch {
-        throw new DurchblickError('no-file', `cannot read ${file}`, {
-          place: model.locate(['calendar', 'workingDays', 'holidays']),
-          hint: 'Paths are relative to the model file.',
-        });
-      }
-      const { readHolidays } = await import('../../files/ics.ts');
-      return readHolidays(new TextDecoder().decode(bytes), file, timeZone, first, last);
-    },
+    kind: async (source, column) => (await table(source)).kind(column),
+    rows: async (name, columns) => rowsOf(await table(name), columns),
+    factRows: async (fact, columns) => rowsOf(opened(fact).data.table, columns),
+    holidays: (file, timeZone, first, last) => holidaysIn(files, model, file, timeZone, first, last),
     bounds,
     members,
     combinations: async (dimension, attributes) => {
@@ -117,6 +123,7 @@ export const openStore = async (
       }
       return [...found.values()];
     },
+    textDates: async () => [],
     lateRoles: async (fact) => {
       const { data } = opened(fact);
       const entered = data.roles.get(fact.enters ?? '')?.days;
@@ -127,12 +134,12 @@ export const openStore = async (
     },
     cubes: async (requests, signal) => {
       stopIfAborted(signal);
-      const tasks = requests.map((request) => ({ opened: opened(request.fact), request }));
+      const tasks = await Promise.all(requests.map(async (request) => ({ opened: await asked(request), request })));
       return cubes(tasks, scan);
     },
     events: async (request, signal) => {
       stopIfAborted(signal);
-      return events(opened(request.fact), request, scan);
+      return events(await asked(request), request, scan);
     },
     sample: async ({ fact, role, filters, knownBy, first, last, openAt, limit }) => {
       const { data, mask } = opened(fact);
@@ -148,8 +155,12 @@ export const openStore = async (
       for (let row = 0; row < days.length; row++)
         if (days[row] !== NO_DAY && days[row] >= first && days[row] <= last && seen?.[row] !== 0 && !gone(row)) found.push(row);
       const shown = found.sort((a, b) => days[a] - days[b] || a - b).slice(0, limit);
-      const columns = data.table.columnNames.map((name) => data.table.column(name));
-      return { columns: data.table.columnNames, first: shown.map((row) => columns.map((column) => sampleValue(column[row]))) };
+      const { table, keyText } = data;
+      const cell = (name: string, row: number): string | number | null => {
+        const value = table.cell(name, row);
+        return table.kind(name) === 'date' ? keyText(name)(value ?? NO_DAY) || null : shownCell(value);
+      };
+      return { columns: table.columnNames, first: shown.map((row) => table.columnNames.map((name) => cell(name, row))) };
     },
     close: async () => {
       helper?.forget(room);
@@ -158,15 +169,6 @@ export const openStore = async (
     },
   };
 };
-
-const sampleValue = (value: unknown): string | number | null =>
-  value === null || value === undefined || value === '' || value !== value
-    ? null
-    : typeof value === 'number'
-      ? value
-      : value instanceof Date
-        ? value.toISOString()
-        : String(value);
 
 const stopIfAborted = (signal: { readonly aborted: boolean } | undefined): void => {
   if (signal?.aborted) throw new DurchblickError('aborted', 'the question was aborted', { kind: 'engine' });

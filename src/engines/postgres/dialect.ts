@@ -1,18 +1,29 @@
 import { type Dialect, standardQuotes } from '../sql/dialect.ts';
 
+/** The greatest double, and the least number that is not taken for 0. */
+const [MOST, LEAST] = ['1.7976931348623157e308', '2.4703282292062328e-324'];
+
 export const postgresDialect: Dialect = {
   ...standardQuotes,
   name: 'postgres',
-  dayNumber: (date) => `(${date} - date '1970-01-01')`,
+  dayNumber: (date) => `(case isfinite(${date}) when true then ${date} - date '1970-01-01' when false then 2147483647 end)`,
   toDate: (value) => `${value}::date`,
   tryDate: (text) =>
-    `case when ${text} ~ '^\\d{4}-(0[1-9]|1[0-2])-(0[1-9]|[12]\\d|3[01])$' and substr(${text}, 1, 4) <> '0000'
+    `case when ${text} ~ '^[0-9]{4}-(0[1-9]|1[0-2])-(0[1-9]|[12][0-9]|3[01])$' and substr(${text}, 1, 4) <> '0000'
       and cast(substr(${text}, 9, 2) as integer) <= extract(day from cast(substr(${text}, 1, 7) || '-01' as date) + interval '1 month - 1 day')
       then cast(${text} as date) end`,
-  milliseconds: (instant) => `(extract(epoch from ${instant}) * 1000)::double precision`,
+  seconds: (instant) =>
+    `(case isfinite(${instant}) when true then extract(epoch from date_trunc('second', ${instant})) when false then 1e13 end)`,
   toDouble: (value) => `${value}::double precision`,
+  // A cast fails where the number is too large, or so small that it is 0; most texts are too short for either.
+  tryDouble: (text) =>
+    `case when length(${text}) < 300 and ${text} !~ '[eE]' then ${text}::double precision
+      when abs(${text}::numeric) <= ${MOST}::numeric then case when abs(${text}::numeric) < ${LEAST}::numeric then 0 else ${text}::double precision end end`,
   toInteger: (value) => `${value}::bigint`,
+  exactly: (value, scale) => `(${value}::numeric * ${10 ** scale})::bigint`,
   toText: (value) => `${value}::text`,
+  decimalText: (value) => `trim_scale(${value})::text`,
+  noDecimal: (value) => `coalesce(${value} in ('NaN', 'Infinity', '-Infinity'), false)`,
   isNaN: (value) => `${value} = 'NaN'`,
   matches: (text, pattern) => `${text} ~ ${standardQuotes.text(pattern)}`,
   group: (text, pattern, group) => `(regexp_match(${text}, ${standardQuotes.text(pattern)}))[${group}]`,

@@ -1,3 +1,4 @@
+import { DurchblickError } from '../../errors.ts';
 import { upperBound } from '../../kernels/search.ts';
 import { type AttributeRef, reach } from '../../model/attributes.ts';
 import type { Link } from '../../model/model.ts';
@@ -38,6 +39,31 @@ const aboutCube = ({ fact, role, attributes, filters, aggregates }: CubeRequest)
   return `${fact.name} ${by}${filters.length === 0 ? '' : ', filtered'}: ${what}`;
 };
 
+/** More accumulators than this are refused with a message instead of exhausting memory. */
+export const MOST_CELLS = 1 << 27;
+/** Up to so many cells nobody needs to look first. */
+const FEW_CELLS = 4_000_000;
+
+export const tooManyCells = ({ segments }: CubeRequest, tuples: number): DurchblickError =>
+  new DurchblickError('too-many-cells', `the question needs ${segments.starts.length} x ${tuples} cells`, {
+    kind: 'engine',
+    hint: 'Ask by a coarser unit, for a shorter range, or for fewer members.',
+  });
+
+/** Asks how many combinations of members there are, where they could be too many to fetch; undefined where they cannot. */
+export const sizeStatement = (request: CubeRequest, fact: SqlFact, world: SqlWorld): Statement | undefined => {
+  const { attributes, filters, segments, knownBy, memberBound = 0 } = request;
+  if (attributes.length === 0 || memberBound * segments.starts.length <= FEW_CELLS) return undefined;
+  const rows = selectOf(fact, world, knownBy);
+  const members = attributes.map((attribute, k) => `${rows.member(attribute)} as m${k}`);
+  const conditions = filters.map(rows.condition);
+  const where = conditions.length > 0 ? `\nwhere ${conditions.join('\n  and ')}` : '';
+  return {
+    about: `how many ${attributes.map(({ key }) => key).join(' x ')} of ${request.fact.name}`,
+    sql: `select count(*)\nfrom (select distinct ${members.join(', ')}\nfrom ${rows.from()}${where}) as tuples`,
+  };
+};
+
 /** The statement that answers a request for a day cube: as many rows as the cube has cells, never those of the fact. */
 export const cubeStatement = (
   request: CubeRequest,
@@ -71,7 +97,7 @@ export const cubeStatement = (
             join: '',
             condition: `${byName(day)} between ${segments.starts[0]} and ${segments.ends[segments.ends.length - 1]}`,
           }
-        : segmentSql(dialect, byName(day), segments, world.bounds(role));
+        : segmentSql(dialect, byName(day), segments, fact.bounds.get(role));
   const prune = role === undefined ? undefined : fact.between(role, segments.starts[0], segments.ends[segments.ends.length - 1]);
   const conditions = [
     // What skips rows outside the days says the same as the condition on their numbers.
@@ -114,7 +140,8 @@ const byName = (day: string): string => `(${day})`;
 export const summedFact = (fact: SqlFact, statement: string, links: readonly Link[]): SqlFact => ({
   ...fact,
   versions: undefined,
-  relation: { ...fact.relation, from: `(${statement.replaceAll('\n', '\n    ')})` },
+  // Not indented: line breaks inside of literals are part of them.
+  relation: { ...fact.relation, from: `(${statement})` },
   link: (link) => {
     const at = links.indexOf(link);
     return at < 0 ? fact.link(link) : { ...fact.link(link), sql: `${ROWS}.l${at}` };
@@ -187,11 +214,9 @@ const cubeOf = (
         else if (cells[at] !== cells[at]) cells[at] = more;
         else cells[at] = aggregate.kind === 'min' ? Math.min(cells[at], more) : Math.max(cells[at], more);
       }
-      const scale =
-        aggregate.kind === 'rows' || aggregate.kind === 'count' || aggregate.value.kind === 'days-between'
-          ? 0
-          : fact.number(aggregate.value.column).scale;
-      return { cells, scale };
+      if (aggregate.kind === 'rows' || aggregate.kind === 'count' || aggregate.value.kind === 'days-between') return { cells, scale: 0 };
+      const { scale, long } = fact.number(aggregate.value.column);
+      return { cells, scale, ...(extreme && long ? { long } : {}) };
     }),
   };
 };

@@ -1,3 +1,4 @@
+// What the generator needs of a database.
 import type { Source } from '../../model/model.ts';
 import type { Cancellation } from '../../plan/request.ts';
 import type { Dialect, Relation } from './dialect.ts';
@@ -12,21 +13,31 @@ export interface Statement {
 export interface Rows {
   readonly count: number;
   readonly columns: readonly ArrayLike<unknown>[];
+  /** What the database says of the columns, where it numbers its types. */
+  readonly fields?: readonly Field[];
+}
+
+/** A column of an answer: the number of its type, and what else the type says. */
+export interface Field {
+  readonly name: string;
+  readonly type: number;
+  readonly modifier: number;
 }
 
 /** Runs statements, one after the other, all of which see the same state of the data. */
 export interface Session {
   readonly run: (statement: Statement, signal?: Cancellation) => Promise<Rows>;
+  /** What the state that it sees is told apart by, and when it was begun, in milliseconds; undefined where nobody writes. */
+  readonly sees?: { readonly token: string; readonly time: number };
   readonly end: () => Promise<void>;
 }
 
-/** What the generator needs of a database. */
 export interface Database {
   readonly dialect: Dialect;
   /** `still`: nobody writes while it is open. `live`: the data may change between one question and the next. */
   readonly state: 'still' | 'live';
-  /** A source as a relation. Throws `no-file`, `no-table` and the like, with what would be right. */
-  readonly relation: (source: Source) => Promise<Relation>;
+  /** A source as a relation, as a session sees it. Throws `no-file`, `no-table` and the like, with what would be right. */
+  readonly relation: (source: Source, run: Session['run']) => Promise<Relation>;
   /**
    * Keeps the rows of a select, where reading its source again and again would cost more than memory: text files.
    * Undefined where rows stay where they are.

@@ -1,15 +1,28 @@
+// What differs between databases, and how a relation's columns are known to the generator.
+import type { ZoneStretch } from '../../calendar/dates.ts';
+import type { ColumnKind as FileKind } from '../../files/column.ts';
 import type { NumberForm } from '../../model/decimal.ts';
 
-/** What kind of values a column holds, as far as the generator must know. */
-export type ColumnKind = 'date' | 'timestamp' | 'instant' | 'integer' | 'decimal' | 'double' | 'boolean' | 'text';
+/** What kind of values a column of a database holds. */
+export type ColumnKind = Exclude<FileKind, 'mixed'>;
 
 export interface SqlColumn {
   readonly name: string;
+  /** Its name in the relation, where that is another one: some databases do not tell `a` from `A`. */
+  readonly as?: string;
   readonly kind: ColumnKind;
   /** Decimals of a decimal column, where its type fixes them. */
   readonly scale?: number;
+  /** Digits that the type of a decimal or whole number holds at most. */
+  readonly precision?: number;
+  /** What an unusable column holds, in words. */
+  readonly holds?: string;
   /** Of a text column: how its numbers are written; plainly when left out. */
   readonly numbers?: NumberForm;
+  /** Of a text column of members: some text looks like one that stands for rows without a member (G8). */
+  readonly special?: true;
+  /** Of a column of instants that are members: the offsets of the model's time zone over them; UTC when left out. */
+  readonly zone?: readonly ZoneStretch[];
 }
 
 /** Rows as something that may stand behind FROM. */
@@ -29,18 +42,26 @@ export interface Dialect {
   readonly identifier: (name: string) => string;
   /** A text as a literal. */
   readonly text: (value: string) => string;
-  /** Days since 1970-01-01 of a date, as an integer. */
+  /** Days since 1970-01-01 of a date, as an integer; of an infinite one anything outside of D1. */
   readonly dayNumber: (date: string) => string;
   readonly toDate: (value: string) => string;
   /** The date of a text of the form YYYY-MM-DD, null where there is no such date. */
   readonly tryDate: (text: string) => string;
-  /** Milliseconds since 1970-01-01T00:00Z of an instant, as a double. */
-  readonly milliseconds: (instant: string) => string;
+  /** Whole seconds since 1970-01-01T00:00Z of an instant, those of a fraction begun. */
+  readonly seconds: (instant: string) => string;
   readonly toDouble: (value: string) => string;
+  /** The double of a text that is a number; null where it is greater than any. */
+  readonly tryDouble: (text: string) => string;
   /** An integer of 64 bits. */
   readonly toInteger: (value: string) => string;
+  /** A decimal, or a text that is a number, times 10^scale as an integer, without a double in between. */
+  readonly exactly: (value: string, scale: number) => string;
   readonly toText: (value: string) => string;
+  /** The text of a decimal without zeros at the end of its decimals. */
+  readonly decimalText: (value: string) => string;
   readonly isNaN: (value: string) => string;
+  /** Which decimals are no numbers, where the type has such. */
+  readonly noDecimal?: (value: string) => string;
   readonly matches: (text: string, pattern: string) => string;
   /** Text of a group of a pattern; null or empty where it takes no part. */
   readonly group: (text: string, pattern: string, group: number) => string;
@@ -55,3 +76,17 @@ export const standardQuotes: Pick<Dialect, 'identifier' | 'text'> = {
   identifier: (name) => `"${name.replaceAll('"', '""')}"`,
   text: (value) => `'${value.replaceAll("'", "''")}'`,
 };
+
+/** A column of a relation under an alias. */
+export const rawColumn = ({ identifier }: Dialect, alias: string, { name, as }: Pick<SqlColumn, 'name' | 'as'>): string =>
+  `${alias}.${identifier(as ?? name)}`;
+
+/** A name that no column of a relation has, whatever the case of its letters. */
+export const freeName = (wanted: string, { columns }: Pick<Relation, 'columns'>): string => {
+  const taken = new Set(columns.map(({ name, as }) => (as ?? name).toLowerCase()));
+  let name = wanted;
+  while (taken.has(name.toLowerCase())) name = `${name}_`;
+  return name;
+};
+
+export const columnNamed = ({ columns }: Relation, name: string): SqlColumn | undefined => columns.find((column) => column.name === name);

@@ -1,80 +1,110 @@
-import { DurchblickError, suggest } from '../../errors.ts';
-import { NONE } from '../../model/attributes.ts';
+// Dimensions in one state of the data: keys that stand once, and the texts of attributes.
+import { zoneStretches } from '../../calendar/dates.ts';
 import type { Dimension, Model } from '../../model/model.ts';
-import type { Database, Session } from './database.ts';
-import type { Dialect, Relation } from './dialect.ts';
-import { isBlankSql, keySql } from './values.ts';
+import { doubledKey, unknownColumn, unusableColumn } from '../shared/faults.ts';
+import type { Session } from './database.ts';
+import { columnNamed, type Dialect, type Relation, rawColumn, type SqlColumn } from './dialect.ts';
+import { isBlankSql, keySql, looksSpecial } from './values.ts';
 
-/** Text of an attribute in every row, with what puts it in order. */
-export type KeptAttribute = readonly (readonly [text: string, rank: unknown])[];
-export type KeptDimension = ReadonlyMap<string, KeptAttribute>;
+export interface SqlDimension {
+  readonly relation: Relation;
+  readonly rows: number;
+}
 
-export const textOf = (dialect: Dialect, relation: Relation, column: string, alias: string): string => {
-  const found = relation.columns.find(({ name }) => name === column) ?? { name: column, kind: 'text' as const };
-  const raw = `${alias}.${dialect.identifier(column)}`;
-  return `case when ${isBlankSql(dialect, raw, found)} then ${dialect.text(NONE)} else ${keySql(dialect, raw, found)} end`;
+/** The column that puts an attribute's members in order, as a value that JavaScript can compare. */
+export const rankSql = (dialect: Dialect, relation: Relation, order: string | undefined, alias: string): string => {
+  if (order === undefined) return 'null';
+  const column = columnNamed(relation, order) as SqlColumn;
+  const raw = rawColumn(dialect, alias, column);
+  return column.kind === 'integer' || column.kind === 'decimal' || column.kind === 'double'
+    ? dialect.toDouble(raw)
+    : keySql(dialect, raw, column);
 };
 
-export const keepDimension = async (
-  dimension: Dimension,
+/** Columns of instants that are keys or members get the time zone's offsets over the stretch that they cover. */
+export const withZones = async (
   relation: Relation,
+  names: Iterable<string>,
+  timeZone: string,
   dialect: Dialect,
   run: Session['run'],
-): Promise<KeptDimension> => {
-  const attributes = [...dimension.attributes.values()];
-  const columns = attributes.flatMap(({ column, order }) => [
-    textOf(dialect, relation, column, 'd'),
-    order === undefined ? 'null' : `d.${dialect.identifier(order)}`,
-  ]);
-  if (columns.length === 0) return new Map();
-  const found = await run({ about: `members of ${dimension.name}`, sql: `select ${columns.join(',\n  ')}\nfrom ${relation.from} as d` });
-  return new Map(
-    attributes.map(({ name }, k) => [
-      name,
-      Array.from({ length: found.count }, (_, row) => [String(found.columns[2 * k][row]), found.columns[2 * k + 1][row]] as const),
-    ]),
+): Promise<Relation> => {
+  const wanted = new Set(names);
+  const instants = relation.columns.filter(({ name, kind }) => kind === 'instant' && wanted.has(name));
+  if (instants.length === 0 || timeZone === 'UTC') return relation;
+  const span = instants.flatMap((column) => {
+    const seconds = dialect.toDouble(dialect.seconds(rawColumn(dialect, 'd', column)));
+    return [`min(${seconds})`, `max(${seconds})`];
+  });
+  const { columns } = await run({ about: `the span of ${relation.name}`, sql: `select ${span.join(', ')}\nfrom ${relation.from} as d` });
+  const zones = new Map(
+    instants.map(({ name }, k) => {
+      const [first, last] = [columns[2 * k][0], columns[2 * k + 1][0]];
+      return [name, first === null ? undefined : zoneStretches(timeZone, Number(first) * 1000, Number(last) * 1000)] as const;
+    }),
   );
+  return { ...relation, columns: relation.columns.map((column) => ({ ...column, zone: zones.get(column.name) })) };
 };
 
-/** Columns that exist, keys that stand once (G8); answers the number of rows. */
-export const checkDimension = async (
-  dimension: Dimension,
-  relation: Relation,
-  model: Model,
-  { dialect }: Database,
-  session: Session,
-): Promise<number> => {
-  const names = relation.columns.map(({ name }) => name);
+const checkDimensionColumns = (dimension: Dimension, relation: Relation, model: Model): void => {
   const attributes = [...dimension.attributes.values()];
-  for (const column of [
-    dimension.key as string,
-    ...attributes.flatMap(({ column: own, order }) => (order === undefined ? [own] : [own, order])),
-  ]) {
-    if (names.includes(column)) continue;
-    const error = new DurchblickError('unknown-column', `${relation.name} has no column "${column}"`, {
-      hint: suggest(column, names, 'columns'),
-    });
-    throw error.located(model.locate(['dimensions', dimension.name]) ?? { path: `dimensions.${dimension.name}` });
+  const wanted = attributes.flatMap(({ column, order }) => (order === undefined ? [column] : [column, order]));
+  for (const column of [dimension.key as string, ...wanted]) {
+    const found = columnNamed(relation, column);
+    if (found && found.kind !== 'unusable') continue;
+    const fault = found
+      ? unusableColumn(relation.name, column, found.holds ?? 'values of an unknown type')
+      : unknownColumn(
+          relation.name,
+          column,
+          relation.columns.map(({ name }) => name),
+        );
+    throw fault.located(model.locate(['dimensions', dimension.name]) ?? { path: `dimensions.${dimension.name}` });
   }
-  const key = relation.columns.find(({ name }) => name === dimension.key) ?? { name: '', kind: 'text' as const };
-  const own = `d.${dialect.identifier(key.name)}`;
-  const text = `coalesce(${keySql(dialect, own, key)}, '')`;
+};
+
+/** Opens a dimension: columns that exist, keys that stand once (G8). Where rows of it are hidden, no key is told (V3). */
+export const openDimension = async (
+  dimension: Dimension,
+  given: Relation,
+  model: Model,
+  dialect: Dialect,
+  run: Session['run'],
+  hidden: boolean,
+): Promise<SqlDimension> => {
+  checkDimensionColumns(dimension, given, model);
+  const used = [dimension.key as string, ...[...dimension.attributes.values()].map(({ column }) => column)];
+  const relation = await withZones(given, used, model.timeZone, dialect, run);
+  const key = columnNamed(relation, dimension.key as string) as SqlColumn;
+  const own = rawColumn(dialect, 'd', key);
+  const text = `case when ${isBlankSql(dialect, own, key)} then '' else ${keySql(dialect, own, key)} end`;
   // Whole numbers are told apart as they are.
   const groups = `${relation.from} as d group by ${key.kind === 'integer' ? own : text}`;
-  const { columns } = await session.run({
+  const texts = [...new Set([...dimension.attributes.values()].map(({ column }) => column))].filter(
+    (name) => columnNamed(relation, name)?.kind === 'text',
+  );
+  const flags = texts.map(
+    (name, k) =>
+      `max(case when ${looksSpecial(rawColumn(dialect, 'd', columnNamed(relation, name) as SqlColumn))} then 1 else 0 end) as f${k}`,
+  );
+  const { columns } = await run({
     about: `keys of ${dimension.name}`,
-    sql: `select sum(n), max(n)\nfrom (select count(*) as n from ${groups}) as keys`,
+    sql: `select ${['sum(n)', 'max(n)', ...texts.map((_, k) => `max(f${k})`)].join(', ')}
+from (select ${['count(*) as n', ...flags].join(', ')} from ${groups}) as keys`,
   });
   if (Number(columns[1][0] ?? 0) > 1) {
-    const doubled = await session.run({
+    const doubled = await run({
       about: `the first doubled key of ${dimension.name}`,
-      sql: `select min(k)\nfrom (select min(${text}) as k from ${groups} having count(*) > 1) as keys`,
+      sql: `select min(k)\nfrom (select min(${dialect.byCodePoint(`(${text})`)}) as k from ${groups} having count(*) > 1) as keys`,
     });
-    throw new DurchblickError(
-      'doubled-key',
-      `${relation.name}: the key ${dimension.key} = "${doubled.columns[0][0]}" stands more than once`,
-      { kind: 'data', hint: `Every ${dimension.name} has one row (G8).` },
-    );
+    throw doubledKey(relation.name, dimension, hidden ? undefined : String(doubled.columns[0][0]));
   }
-  return Number(columns[0][0] ?? 0);
+  const special = new Set(texts.filter((_, k) => Number(columns[2 + k][0] ?? 0) === 1));
+  return {
+    relation: {
+      ...relation,
+      columns: relation.columns.map((column) => (special.has(column.name) ? { ...column, special: true } : column)),
+    },
+    rows: Number(columns[0][0] ?? 0),
+  };
 };

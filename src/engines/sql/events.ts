@@ -1,3 +1,4 @@
+import { prefixSums } from '../../kernels/lookups.ts';
 import type { Events, EventsRequest } from '../../plan/request.ts';
 import { linkWithTable, summedFact } from './cube.ts';
 import type { Rows, Statement } from './database.ts';
@@ -23,7 +24,7 @@ export const eventsStatements = (request: EventsRequest, fact: SqlFact, world: S
     const rows = selectOf(fact, world, knownBy);
     const [earliest, latest] = [windows.from[0], windows.to[windows.to.length - 1]];
     const day = `(${fact.day(role as string)})`;
-    const { segment, join } = segmentSql(dialect, day, segments, world.bounds(role as string));
+    const { segment, join } = segmentSql(dialect, day, segments, fact.bounds.get(role as string));
     // Coarse rows stand on the first day of their period.
     const daily = join === '';
     const stand = daily ? day : standOf(segment, segments.starts);
@@ -72,10 +73,10 @@ export const eventsStatements = (request: EventsRequest, fact: SqlFact, world: S
     const joins = codes.map((coded, k) => (coded ? `\n  left join ${coded.texts} as n${k} on n${k}.code = s.m${k}` : ''));
     const sql = `with seen as (
   select ${[...members, `${ROWS}.k`, 'a.reached', 'a.passed', ...(distinct ? [] : [`${ROWS}.d`, `${ROWS}.w`])].join(', ')}
-  from ${named.from().replaceAll('\n', '\n  ')}
+  from ${named.from()}
     join (select * from ${dialect.integers('days', { day: days, reached, passed })}) as a on a.day = ${ROWS}.d
 ), runs as (
-  select ${split}${distinct ? '1.0 as w' : 'w'}, reached as start,
+  select ${split}${distinct ? '1 as w' : 'w'}, reached as start,
     least(passed, coalesce(lead(reached) over (partition by k${names.map((name) => `, ${name}`).join('')} order by ${distinct ? 'reached, passed' : 'd'}), ${anchors})) as stop
   from seen
 ), steps as (
@@ -98,6 +99,20 @@ const standOf = (segment: string, starts: ArrayLike<number>): string =>
   `case ${segment} ${Array.from(starts)
     .map((start, s) => `when ${s} then ${start}`)
     .join(' ')} end`;
+
+/** Where rows stand behind an anchor's window. */
+export const seenIn = ({ segments, windows }: EventsRequest, width: number, cells: Float64Array): Events['seen'] => {
+  const lookup = prefixSums(cells, width);
+  const first = new Map(Array.from(segments.starts, (start, s) => [start, s]));
+  const last = new Map(Array.from(segments.ends, (end, s) => [end, s]));
+  return windows.map(({ from, to }) => {
+    const behind = new Float64Array(from.length * width);
+    from.forEach((start, a) => {
+      lookup.run(first.get(start) as number, last.get(to[a]) as number, behind, a * width);
+    });
+    return Uint8Array.from(behind, (count) => (count > 0 ? 1 : 0));
+  });
+};
 
 /** The members that events say something of, in order. */
 export const eventTuples = (found: readonly Rows[], attributes: number): readonly (readonly string[])[] => {

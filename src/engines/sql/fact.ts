@@ -1,27 +1,36 @@
-import { zoneStretches } from '../../calendar/dates.ts';
+// A fact opened in one state of the data: what was found out about its rows, and its columns as expressions.
 import { FIRST_DAY, isoOf, LAST_DAY } from '../../calendar/day.ts';
-import { DurchblickError, suggest } from '../../errors.ts';
+import { DurchblickError } from '../../errors.ts';
 import { usedColumns } from '../../model/columns.ts';
-import { NUMBER_HINT } from '../../model/decimal.ts';
 import type { Fact, Link, Model, Role } from '../../model/model.ts';
 import type { Bounds, DataNote } from '../../plan/request.ts';
+import { badDates, badDatesNote, badNumber, unknownColumn, unusableColumn } from '../shared/faults.ts';
 import type { Session } from './database.ts';
-import type { Dialect, Relation, SqlColumn } from './dialect.ts';
-import { columnNumber, computedNumber, type NumberSql, together } from './numbers.ts';
-import { COARSE_FORMS, type DateReading, daySql, doubleSql, isBlankSql, noDateSql, TEXT_FORMS, type TextForm } from './values.ts';
+import { type DateReading, readingOf } from './dates.ts';
+import { columnNamed, type Dialect, freeName, type Relation, rawColumn, type SqlColumn } from './dialect.ts';
+import { columnNumber, computedNumber, type NumberRows, type NumberSql, together } from './numbers.ts';
+import { daySql, doubleSql, isBlankSql, keySql, looksSpecial, noDateSql } from './values.ts';
 
 /** The rows of a fact are `r` in every statement. */
 export const ROWS = 'r';
 
-/** A fact's columns as expressions over its rows. */
+/** A column that rows are linked by, counted by, or told apart by. */
+export interface KeyColumn {
+  readonly sql: string;
+  readonly column: SqlColumn;
+  /** Some text of it looks like one of the members that stand for rows without one (G8). */
+  readonly special: boolean;
+}
+
+/** A fact's columns as expressions over its rows, in one state of the data. */
 export interface SqlFact {
   readonly fact: Fact;
   readonly relation: Relation;
   readonly rows: number;
-  /** First and last day of every role over all rows, and the roles that no row left blank, when the model was opened. */
+  /** First and last day of every role over all rows, and the roles that no row left blank. */
   readonly bounds: ReadonlyMap<string, Bounds | undefined>;
   readonly filled: ReadonlySet<string>;
-  /** Roles in which some row had a date before it entered, when the model was opened. */
+  /** Roles in which some row had a date before it entered. */
   readonly late: readonly string[];
   readonly notes: readonly DataNote[];
   /** Day number of a role, null where blank. */
@@ -30,252 +39,298 @@ export interface SqlFact {
   readonly sameDay: (role: string) => string;
   /** A condition that a database can use to skip rows outside two days, inclusive; empty where there is none. */
   readonly between: (role: string, first: number, last: number) => string | undefined;
-  /** Columns that are counted by distinct values and were blank in no row when the model was opened. */
+  /** Columns that are counted by distinct values and are blank in no row. */
   readonly fullKeys: ReadonlySet<string>;
   readonly number: (column: string) => NumberSql;
   /** All numbers that measures, bands and computed columns use. */
   readonly numbers: ReadonlyMap<string, NumberSql>;
   /** A value that is null where the column is blank. */
   readonly present: (column: string) => string;
-  readonly link: (link: Link) => { readonly sql: string; readonly column: SqlColumn };
+  readonly link: (link: Link) => KeyColumn;
   /** What rows of one version key share, and what puts them in order (G7). */
   readonly versions: { readonly key: readonly string[]; readonly day: string; readonly order: string } | undefined;
 }
 
-const missing = (relation: Relation, name: string, more: Iterable<string>): DurchblickError =>
-  new DurchblickError('unknown-column', `${relation.name} has no column "${name}"`, {
-    hint: suggest(name, [...relation.columns.map((column) => column.name), ...more], 'columns'),
-  });
+/** What opening a fact is done with. */
+interface Opening {
+  readonly fact: Fact;
+  readonly relation: Relation;
+  readonly model: Model;
+  readonly dialect: Dialect;
+  readonly run: Session['run'];
+  /** Rows are hidden: messages then say nothing of where a row stands among all (V3). */
+  readonly hidden: boolean;
+}
 
-/** What is asked of each role when a fact is opened: bad dates, first and last day, rows with a date, rows before they entered. */
-const FIGURES = 5;
+const about = (what: string, { fact }: Pick<Opening, 'fact'>): string => `${what} of ${fact.name}`;
+const from = ({ relation }: Pick<Opening, 'relation'>): string => `${relation.from} as ${ROWS}`;
+const columnOf = ({ relation }: Pick<Opening, 'relation'>, name: string): SqlColumn => columnNamed(relation, name) as SqlColumn;
+const rawOf = (opening: Pick<Opening, 'relation' | 'dialect'>, name: string): string =>
+  rawColumn(opening.dialect, ROWS, columnOf(opening, name));
 
-/** Opens a fact over a relation: checks its columns, its dates and its numbers before any question is answered (D3, M10). */
-export const openSqlFact = async (fact: Fact, relation: Relation, model: Model, dialect: Dialect, session: Session): Promise<SqlFact> => {
-  const columnOf = (name: string): SqlColumn | undefined => relation.columns.find((column) => column.name === name);
+/** Columns that the model uses are there, and of use. */
+export const checkColumns = ({ fact, relation, model }: Pick<Opening, 'fact' | 'relation' | 'model'>): void => {
   for (const { column, path } of usedColumns(fact, model)) {
-    if (columnOf(column) || fact.columns.has(column)) continue;
-    const error = missing(relation, column, fact.columns.keys());
-    throw error.located(model.locate(['facts', fact.name, ...path]) ?? { path: ['facts', fact.name, ...path].join('.') });
+    if (fact.columns.has(column)) continue;
+    const found = columnNamed(relation, column);
+    const known = [...relation.columns.map(({ name }) => name), ...fact.columns.keys()];
+    const fault = !found
+      ? unknownColumn(relation.name, column, known)
+      : found.kind === 'unusable'
+        ? unusableColumn(relation.name, column, found.holds ?? 'values of an unknown type')
+        : undefined;
+    if (fault) throw fault.located(model.locate(['facts', fact.name, ...path]) ?? { path: ['facts', fact.name, ...path].join('.') });
   }
-  const raw = (name: string): string => `${ROWS}.${dialect.identifier(name)}`;
-  const from = `${relation.from} as ${ROWS}`;
-  const about = (what: string): string => `${what} of ${fact.name}`;
-  const numbers = async (what: string, expressions: readonly string[]): Promise<(number | null)[]> => {
+};
+
+/** One row of numbers about all rows. */
+const askOnce =
+  (opening: Opening, what: string) =>
+  async (expressions: readonly string[]): Promise<(number | null)[]> => {
     if (expressions.length === 0) return [];
-    const { columns } = await session.run({ about: about(what), sql: `select ${expressions.join(',\n  ')}\nfrom ${from}` });
+    const sql = `select ${expressions.join(',\n  ')}\nfrom ${from(opening)}`;
+    const { columns } = await opening.run({ about: about(what, opening), sql });
     return columns.map((column) => (column[0] === null || column[0] === undefined ? null : Number(column[0])));
   };
 
-  const readings = new Map<string, DateReading>();
+/** The first row that meets a condition, and the text of a value in it. */
+const firstBad = async (
+  opening: Opening,
+  what: string,
+  value: string,
+  bad: string,
+): Promise<{ readonly row: number; readonly value: unknown }> => {
+  const { columns } = await opening.run({
+    about: about(what, opening),
+    sql: `select n, v from (select row_number() over () as n, ${opening.dialect.toText(value)} as v, ${bad} as bad
+  from ${from(opening)}) as looked\nwhere bad order by n limit 1`,
+  });
+  return { row: Number(columns[0][0]), value: columns[1][0] };
+};
+
+/** How a role's dates are read, and which of its values are none. */
+interface RoleDates {
+  readonly role: Role;
+  /** The day number, null where there is none. */
+  readonly day: string;
+  /** Whether a value is none of a date and a blank. */
+  readonly bad: string;
+}
+
+const roleDates = async (opening: Opening): Promise<RoleDates[]> => {
+  const { fact, dialect } = opening;
+  const found: RoleDates[] = [];
   for (const role of fact.roles.values()) {
+    const column = columnOf(opening, role.column);
+    const raw = rawOf(opening, role.column);
     const rules = {
       format: role.format,
       blankDates: role.blankDates,
       grain: fact.grain === 'day' ? ('day' as const) : ('coarse' as const),
     };
-    const column = columnOf(role.column) as SqlColumn;
-    readings.set(role.name, await readingOf(role.name, column, rules, model.timeZone, raw(role.column), dialect, numbers));
+    const reading = await readingOf(role.name, column, rules, raw, dialect, opening.model.timeZone, (what, list) =>
+      askOnce(opening, what)(list),
+    );
+    const day = daySql(dialect, raw, column, reading);
+    const none = noDateSql(dialect, raw, column, reading);
+    found.push({ role, day, bad: `((${day}) is null and not ${none} or (${day}) not between ${FIRST_DAY} and ${LAST_DAY})` });
   }
-  const dayOf = ({ name, column }: Role): string =>
-    daySql(dialect, raw(column), columnOf(column) as SqlColumn, readings.get(name) as DateReading);
-  const badDate = (role: Role): string =>
-    `${dayOf(role)} is null and not ${noDateSql(dialect, raw(role.column), columnOf(role.column) as SqlColumn, readings.get(role.name) as DateReading)}`;
-  const roles = [...fact.roles.values()];
-  const outside = (role: Role): string => `${dayOf(role)} not between ${FIRST_DAY} and ${LAST_DAY}`;
-  const enters = fact.enters === undefined ? undefined : fact.roles.get(fact.enters);
-  const keys = [...new Set(usedColumns(fact, model).flatMap(({ use, column }) => (use === 'key' ? [column] : [])))];
-  const keyBlank = (name: string): string => isBlankSql(dialect, raw(name), columnOf(name) as SqlColumn);
-  const ask = together((expressions) => numbers('dates and numbers', expressions));
-  const first = ask([
-    'count(*)',
-    ...roles.flatMap((role) => [
-      `sum(case when (${badDate(role)}) or ${outside(role)} then 1 else 0 end)`,
-      `min(${dayOf(role)})`,
-      `max(${dayOf(role)})`,
-      `count(${dayOf(role)})`,
-      enters === undefined || enters === role ? '0' : `max(case when (${dayOf(enters)}) > (${dayOf(role)}) then 1 else 0 end)`,
-    ]),
-    ...keys.map((name) => `sum(case when ${keyBlank(name)} then 1 else 0 end)`),
-  ]);
-  const count = first.then(([rows]) => rows ?? 0);
-  // Where `first` fails, that is what is told, whether or not a number waits for the count.
-  count.catch(() => undefined);
+  return found;
+};
 
+/** What is asked of each role: bad dates, first and last day, rows with a date, rows before they entered. */
+const FIGURES = 5;
+
+interface DateFigures {
+  readonly rows: number;
+  readonly bounds: SqlFact['bounds'];
+  readonly filled: SqlFact['filled'];
+  readonly late: SqlFact['late'];
+  readonly fullKeys: SqlFact['fullKeys'];
+  readonly special: ReadonlySet<string>;
+  readonly notes: readonly DataNote[];
+}
+
+/** Everything about dates, keys and links that one look at all rows tells. */
+const dateFigures = async (
+  opening: Opening,
+  dates: readonly RoleDates[],
+  ask: (list: readonly string[]) => Promise<readonly (number | null)[]>,
+) => {
+  const { fact, model, dialect } = opening;
+  const enters = dates.find(({ role }) => role.name === fact.enters);
+  const keys = [
+    ...new Set(usedColumns(fact, model).flatMap(({ use, column }) => (use === 'key' && !fact.columns.has(column) ? [column] : []))),
+  ];
+  const links = [...new Set(fact.links.map(({ column }) => column))].filter((name) => columnOf(opening, name).kind === 'text');
+  const raw = (name: string): string => rawOf(opening, name);
+  const [rows, ...found] = await ask([
+    'count(*)',
+    ...dates.flatMap((own) => [
+      `sum(case when ${own.bad} then 1 else 0 end)`,
+      `min(${own.day})`,
+      `max(${own.day})`,
+      `count(${own.day})`,
+      enters === undefined || enters === own ? '0' : `max(case when (${enters.day}) > (${own.day}) then 1 else 0 end)`,
+    ]),
+    ...keys.map((name) => `sum(case when ${isBlankSql(dialect, raw(name), columnOf(opening, name))} then 1 else 0 end)`),
+    ...links.map((name) => `max(case when ${looksSpecial(raw(name))} then 1 else 0 end)`),
+  ]);
+  const behind = FIGURES * dates.length;
+  return {
+    rows: rows ?? 0,
+    ofRole: (k: number) => found.slice(FIGURES * k, FIGURES * (k + 1)),
+    fullKeys: new Set(keys.filter((_, k) => (found[behind + k] ?? 0) === 0)),
+    special: new Set(links.filter((_, k) => found[behind + keys.length + k] === 1)),
+  };
+};
+
+/** Bad dates are an error, or a note where the model lets them pass (D3). */
+const judged = async (
+  opening: Opening,
+  dates: readonly RoleDates[],
+  figures: Awaited<ReturnType<typeof dateFigures>>,
+): Promise<DateFigures> => {
+  const { fact, relation, hidden } = opening;
+  const notes: DataNote[] = [];
+  for (const [k, { role, bad }] of dates.entries()) {
+    const count = figures.ofRole(k)[0] ?? 0;
+    if (count === 0) continue;
+    if (role.onBadDate === 'blank') {
+      notes.push(badDatesNote(fact.name, role.name, role.column, count));
+      continue;
+    }
+    const first = await firstBad(opening, `the first bad ${role.name} date`, rawOf(opening, role.column), bad);
+    throw badDates(relation.name, hidden ? undefined : first.row, role.column, first.value, count);
+  }
+  const bounds = dates.map(({ role }, k) => {
+    const [, first, last] = figures.ofRole(k);
+    return [role.name, first === null || last === null ? undefined : { first, last }] as const;
+  });
+  return {
+    rows: figures.rows,
+    bounds: new Map(bounds),
+    late: dates.flatMap(({ role }, k) => (figures.ofRole(k)[4] === 1 ? [role.name] : [])),
+    filled: new Set(dates.flatMap(({ role }, k) => (figures.ofRole(k)[3] === figures.rows ? [role.name] : []))),
+    fullKeys: figures.fullKeys,
+    special: figures.special,
+    notes,
+  };
+};
+
+/** Every number that the model uses of a fact; what is no number is an error. */
+const numbersOf = (opening: Opening, rows: Promise<number>, ask: NumberRows['ask']) => {
+  const { fact, relation, model, dialect, run, hidden } = opening;
+  const texts: NumberRows['texts'] = async (expression, condition) => {
+    const sql = `select ${expression}\nfrom ${from(opening)}\nwhere ${condition}`;
+    const { count, columns } = await run({ about: about('long numbers', opening), sql });
+    return Array.from({ length: count }, (_, k) => String(columns[0][k]));
+  };
+  const raw = async (name: string): Promise<NumberSql> => {
+    const column = columnNamed(relation, name);
+    if (!column) throw unknownColumn(relation.name, name, [...relation.columns.map((known) => known.name), ...fact.columns.keys()]);
+    const { bad } = doubleSql(dialect, rawColumn(dialect, ROWS, column), column);
+    const [[wrongs], number] = await Promise.all([
+      ask(bad === undefined ? [] : [`sum(case when ${bad} then 1 else 0 end)`]),
+      columnNumber(column, { dialect, alias: ROWS, rows, ask, texts }),
+    ]);
+    if (bad === undefined || (wrongs ?? 0) === 0) return number;
+    const first = await firstBad(opening, `the first bad value of ${name}`, rawColumn(dialect, ROWS, column), bad);
+    throw badNumber(relation.name, hidden ? undefined : first.row, name, first.value, column.numbers ?? 'plain');
+  };
   const known = new Map<string, Promise<NumberSql>>();
   const numberOf = (name: string): Promise<NumberSql> => {
     let found = known.get(name);
     if (!found) {
       const expression = fact.columns.get(name);
-      found = expression ? computedNumber(expression, numberOf, count, ask) : rawNumber(name);
+      found = expression ? computedNumber(expression, numberOf, rows, ask) : raw(name);
       known.set(name, found);
     }
     return found;
   };
-  const rawNumber = async (name: string): Promise<NumberSql> => {
-    const column = columnOf(name);
-    if (!column) throw missing(relation, name, fact.columns.keys());
-    const { bad: wrong } = doubleSql(dialect, raw(name), column);
-    const [[wrongs], number] = await Promise.all([
-      ask(wrong === undefined ? [] : [`sum(case when ${wrong} then 1 else 0 end)`]),
-      columnNumber(dialect, raw(name), column, count, ask),
-    ]);
-    if ((wrongs ?? 0) === 0) return number;
-    const { columns } = await session.run({
-      about: about(`the first bad value of ${name}`),
-      sql: `select n, v from (select row_number() over () as n, ${dialect.toText(raw(name))} as v, ${wrong} as bad from ${from}) as numbers\nwhere bad order by n limit 1`,
-    });
-    throw new DurchblickError(
-      'bad-number',
-      `${relation.name}, row ${Number(columns[0][0])}, column ${name}: ${JSON.stringify(columns[1][0])} is not a number`,
-      { kind: 'data', hint: NUMBER_HINT[column.numbers ?? 'plain'] },
-    );
-  };
+  const names = [...new Set(usedColumns(fact, model).flatMap(({ column, use }) => (use === 'number' ? [column] : [])))];
+  return { names, all: names.map(numberOf) };
+};
 
-  const numberColumns = [...new Set(usedColumns(fact, model).flatMap(({ column, use }) => (use === 'number' ? [column] : [])))];
+/** Opens a fact over a relation: checks its columns, its dates and its numbers before any question is answered (D3, M10). */
+export const openSqlFact = async (opening: Opening): Promise<SqlFact> => {
+  checkColumns(opening);
+  const { fact, relation, dialect } = opening;
+  let dates = await roleDates(opening);
+  const ask = together(askOnce(opening, 'dates and numbers'));
+  const figures = dateFigures(opening, dates, ask);
+  const rows = figures.then((found) => found.rows);
+  // Where the figures fail, that is what is told, whether or not a number waits for the count.
+  rows.catch(() => undefined);
+  const { names, all } = numbersOf(opening, rows, ask);
   // Both at once, so that rows are read together; dates are told first where both are bad.
-  const [dates, ...read] = await Promise.allSettled([first, ...numberColumns.map(numberOf)] as const);
-  if (dates.status === 'rejected') throw dates.reason;
-  const [rows, ...found] = dates.value;
-  const ofRole = (k: number) => found.slice(FIGURES * k, FIGURES * (k + 1));
-  const fullKeys = new Set(keys.filter((_, k) => (found[FIGURES * roles.length + k] ?? 0) === 0));
-  const notes: DataNote[] = [];
-  for (const [k, role] of roles.entries()) {
-    const bad = ofRole(k)[0] ?? 0;
-    if (bad === 0) continue;
-    if (role.onBadDate === 'error') {
-      const { columns } = await session.run({
-        about: about(`the first bad ${role.name} date`),
-        sql: `select n, v from (select row_number() over () as n, ${dialect.toText(raw(role.column))} as v, ${badDate(role)} or ${outside(role)} as bad
-  from ${from}) as dates\nwhere bad order by n limit 1`,
-      });
-      throw new DurchblickError(
-        'bad-dates',
-        `${relation.name}, row ${Number(columns[0][0])}, column ${role.column}: ${JSON.stringify(columns[1][0])} is not a date (${bad} bad ${bad === 1 ? 'value' : 'values'})`,
-        {
-          kind: 'data',
-          hint: 'Dates are YYYY-MM-DD, ISO 8601 timestamps or yyyymmdd keys; other texts need a `format`; `on-bad-date: blank` and `blank-dates` let some pass.',
-        },
-      );
-    }
-    notes.push({
-      code: 'bad-dates',
-      fact: fact.name,
-      role: role.name,
-      count: bad,
-      message: `${fact.name}: ${bad} ${bad === 1 ? 'value' : 'values'} of ${role.name} (${role.column}) ${bad === 1 ? 'is' : 'are'} no date and taken as blank`,
-    });
+  const [looked, ...read] = await Promise.allSettled([figures, ...all] as const);
+  if (looked.status === 'rejected') throw looked.reason;
+  let found = await judged(opening, dates, looked.value);
+  if (found.notes.length > 0) {
+    // What is no day of D1 is a blank from here on.
+    dates = dates.map((own) => ({ ...own, day: `case when (${own.day}) between ${FIRST_DAY} and ${LAST_DAY} then (${own.day}) end` }));
+    found = { ...(await judged(opening, dates, await dateFigures(opening, dates, ask))), notes: found.notes };
   }
-
-  const values = new Map<string, NumberSql>();
+  const numbers = new Map<string, NumberSql>();
   for (const [k, one] of read.entries()) {
     if (one.status === 'rejected') throw one.reason;
-    values.set(numberColumns[k], one.value as NumberSql);
+    numbers.set(names[k], one.value as NumberSql);
   }
-  const bounds = new Map(
-    roles.map((role, k) => {
-      const [, from, to] = ofRole(k);
-      return [role.name, from === null || to === null ? undefined : { first: from, last: to }] as const;
-    }),
-  );
-
-  const versions = await versionsOf(fact, relation, model, columnOf, raw, dialect, session, numbers);
+  const byRole = new Map(dates.map((own) => [own.role.name, own]));
+  const day = (role: string): string => byRole.get(role)?.day as string;
+  const roleColumn = (role: string): SqlColumn => columnOf(opening, (fact.roles.get(role) as Role).column);
   return {
     fact,
     relation,
-    rows: rows ?? 0,
-    bounds,
-    late: roles.flatMap(({ name }, k) => (ofRole(k)[4] === 1 ? [name] : [])),
-    filled: new Set(roles.flatMap(({ name }, k) => (ofRole(k)[3] === rows ? [name] : []))),
-    notes,
-    fullKeys,
-    day: (role) => dayOf(fact.roles.get(role) as Role),
+    ...found,
+    day,
     sameDay: (role) => {
-      const own = fact.roles.get(role) as Role;
-      return columnOf(own.column)?.kind === 'date' && own.blankDates.length === 0 ? raw(own.column) : dayOf(own);
+      const { kind } = roleColumn(role);
+      const plain = kind === 'date' && fact.roles.get(role)?.blankDates.length === 0;
+      return plain ? rawColumn(dialect, ROWS, roleColumn(role)) : day(role);
     },
     between: (role, first, last) => {
-      const { column } = fact.roles.get(role) as Role;
-      const { kind } = columnOf(column) as SqlColumn;
+      const { kind } = roleColumn(role);
       if (kind !== 'date' && kind !== 'timestamp') return undefined;
-      const end = last + 1 > LAST_DAY ? undefined : `${raw(column)} < date '${isoOf(last + 1)}'`;
-      return [`${raw(column)} >= date '${isoOf(first)}'`, ...(end ? [end] : [])].join(' and ');
+      const raw = rawColumn(dialect, ROWS, roleColumn(role));
+      const end = last + 1 > LAST_DAY ? undefined : `${raw} < date '${isoOf(last + 1)}'`;
+      return [`${raw} >= date '${isoOf(first)}'`, ...(end ? [end] : [])].join(' and ');
     },
-    number: (column) => values.get(column) as NumberSql,
-    numbers: values,
+    number: (column) => numbers.get(column) as NumberSql,
+    numbers,
     present: (name) => {
-      const computed = values.get(name);
+      const computed = numbers.get(name);
       if (fact.columns.has(name) && computed) return computed.sql;
-      const column = columnOf(name) as SqlColumn;
-      if (column.kind !== 'text' && column.kind !== 'double') return raw(name);
-      return `case when not ${isBlankSql(dialect, raw(name), column)} then ${raw(name)} end`;
+      const column = columnOf(opening, name);
+      const raw = rawColumn(dialect, ROWS, column);
+      return column.kind === 'text' || column.kind === 'double' ? `case when not ${isBlankSql(dialect, raw, column)} then ${raw} end` : raw;
     },
-    link: ({ column }) => ({ sql: raw(column), column: columnOf(column) as SqlColumn }),
-    versions,
-  };
-};
-
-/** How a column's dates are read: the forms its texts have, and the time zone's offsets over the stretch that it covers. */
-const readingOf = async (
-  about: string,
-  column: SqlColumn,
-  rules: { readonly format: string | undefined; readonly blankDates: readonly string[]; readonly grain: 'day' | 'coarse' },
-  timeZone: string,
-  sql: string,
-  dialect: Dialect,
-  numbers: (what: string, expressions: readonly string[]) => Promise<readonly (number | null)[]>,
-): Promise<DateReading> => {
-  const utc = zoneStretches('UTC', 0, 0);
-  const plain = { format: rules.format, blankDates: rules.blankDates, forms: [], uniform: false, zone: utc };
-  let forms: readonly TextForm[] = [];
-  let uniform = false;
-  if (column.kind === 'text' && rules.format === undefined) {
-    const possible = (Object.keys(TEXT_FORMS) as TextForm[]).filter((form) => rules.grain === 'coarse' || !COARSE_FORMS.includes(form));
-    const [texts, ...found] = await numbers(`forms of ${about}`, [
-      `sum(case when ${sql} <> '' then 1 else 0 end)`,
-      ...possible.map((form) => `sum(case when ${dialect.matches(`trim(${sql})`, TEXT_FORMS[form])} then 1 else 0 end)`),
-    ]);
-    forms = possible.filter((_, k) => (found[k] ?? 0) > 0);
-    uniform = found.some((count) => count === texts);
-  }
-  if (timeZone === 'UTC' || !(column.kind === 'instant' || forms.includes('zoned'))) return { ...plain, forms, uniform };
-  // In UTC the days are off by one at most.
-  const rough = daySql(dialect, sql, column, { ...plain, forms, uniform });
-  const [first, last] = await numbers(`the span of ${about}`, [`min(${rough})`, `max(${rough})`]);
-  const DAY = 86_400_000;
-  return {
-    ...plain,
-    forms,
-    uniform,
-    zone: first === null || last === null ? utc : zoneStretches(timeZone, (first - 3) * DAY, (last + 3) * DAY),
+    link: ({ column }) => ({ sql: rawOf(opening, column), column: columnOf(opening, column), special: found.special.has(column) }),
+    versions: await versionsOf(opening),
   };
 };
 
 /** Revisions of a fact (G7); two recorded at the same time for one key are an error. */
-const versionsOf = async (
-  fact: Fact,
-  relation: Relation,
-  model: Model,
-  columnOf: (name: string) => SqlColumn | undefined,
-  raw: (name: string) => string,
-  dialect: Dialect,
-  session: Session,
-  numbers: (what: string, expressions: readonly string[]) => Promise<readonly (number | null)[]>,
-): Promise<SqlFact['versions']> => {
+const versionsOf = async (opening: Opening): Promise<SqlFact['versions']> => {
+  const { fact, relation, dialect, model, run } = opening;
   if (fact.recorded === undefined) return undefined;
-  const recorded = columnOf(fact.recorded) as SqlColumn;
+  const recorded = columnOf(opening, fact.recorded);
+  const raw = rawOf(opening, fact.recorded);
   const rules = { format: undefined, blankDates: [], grain: 'day' as const };
-  const reading = await readingOf('recorded', recorded, rules, model.timeZone, raw(fact.recorded), dialect, numbers);
-  const key = fact.versionKey.map((name) => `coalesce(${dialect.toText(raw(name))}, '')`);
-  const order = recorded.kind === 'text' ? dialect.byCodePoint(raw(fact.recorded)) : raw(fact.recorded);
-  const names = key.map((_, k) => `k${k}`);
-  const { count, columns } = await session.run({
+  const reading: DateReading = await readingOf('recorded', recorded, rules, raw, dialect, model.timeZone, (what, list) =>
+    askOnce(opening, what)(list),
+  );
+  const key = fact.versionKey.map((name) => `coalesce(${keySql(dialect, rawOf(opening, name), columnOf(opening, name))}, '')`);
+  const order = recorded.kind === 'text' ? dialect.byCodePoint(raw) : raw;
+  const numbers = [...key, ''].map((_, k) => String(k + 1)).join(', ');
+  const { count, columns } = await run({
     about: `revisions of ${fact.name} recorded at the same time`,
-    sql: `select ${[...key.map((sql, k) => `${sql} as k${k}`), `${dialect.toText(raw(fact.recorded))} as t`].join(', ')}
+    sql: `select ${[...key, dialect.toText(raw)].map((sql, k) => `${sql} as c${k}`).join(', ')}
 from ${relation.from} as ${ROWS}
-group by ${[...names, 't'].join(', ')}
+group by ${numbers}
 having count(*) > 1
-order by ${[...names, 't'].join(', ')} limit 1`,
+order by ${numbers} limit 1`,
   });
   if (count > 0) {
     const texts = columns.map((column) => String(column[0] ?? ''));
@@ -285,15 +340,17 @@ order by ${[...names, 't'].join(', ')} limit 1`,
       { kind: 'data', hint: 'For every key there is one row at a time (G7).' },
     );
   }
-  return { key, day: daySql(dialect, raw(fact.recorded), recorded, reading), order };
+  return { key, day: daySql(dialect, raw, recorded, reading), order };
 };
 
 /** The condition that rows are the last revision of their key recorded on or before a day, and the rows they are taken from. */
 export const versionedFrom = ({ relation, versions }: SqlFact, knownBy: number | undefined): string => {
   if (!versions) return `${relation.from} as ${ROWS}`;
+  const rank = freeName('revision_rank', relation);
   const seen = knownBy === undefined ? '' : `\n      where ${versions.day} <= ${knownBy}`;
+  // A day before the moment within it: texts of several forms are in order of time by their days.
   return `(select * from (
-      select ${ROWS}.*, row_number() over (partition by ${versions.key.join(', ')} order by ${versions.order} desc nulls last) as revision_rank
+      select ${ROWS}.*, row_number() over (partition by ${versions.key.join(', ')} order by ${versions.day} desc nulls last, ${versions.order} desc nulls last) as ${rank}
       from ${relation.from} as ${ROWS}${seen}) as revisions
-    where revision_rank = 1) as ${ROWS}`;
+    where ${rank} = 1) as ${ROWS}`;
 };

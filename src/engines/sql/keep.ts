@@ -1,4 +1,4 @@
-import type { Dialect } from './dialect.ts';
+import { type Dialect, freeName } from './dialect.ts';
 import { ROWS, type SqlFact } from './fact.ts';
 
 /**
@@ -10,19 +10,19 @@ export const keepFact = async (
   keep: (name: string, select: string) => Promise<string>,
   dialect: Dialect,
 ): Promise<SqlFact> => {
-  const dayName = (role: string): string => `${role} day`;
-  const numberName = (column: string): string => `${column} number`;
   const roles = [...fact.fact.roles.keys()];
   const numbers = [...fact.numbers];
+  const dayNames = new Map(roles.map((role, k) => [role, freeName(`day_${k}`, fact.relation)]));
+  const numberNames = new Map(numbers.map(([column], k) => [column, freeName(`number_${k}`, fact.relation)]));
+  const dayName = (role: string): string => dayNames.get(role) as string;
+  const numberName = (column: string): string => numberNames.get(column) as string;
   const columns = [
     ...roles.map((role) => `${fact.day(role)} as ${dialect.identifier(dayName(role))}`),
     ...numbers.map(([column, { sql }]) => `${sql} as ${dialect.identifier(numberName(column))}`),
   ];
   const from = await keep(fact.fact.name, `select ${ROWS}.*, ${columns.join(',\n  ')}\nfrom ${fact.relation.from} as ${ROWS}`);
   const kept = (name: string): string => `${ROWS}.${dialect.identifier(name)}`;
-  const own = new Map(
-    numbers.map(([column, { scale, most, full }]) => [column, { sql: kept(numberName(column)), scale, most, ...(full ? { full } : {}) }]),
-  );
+  const own = new Map(numbers.map(([column, { sum: _, ...number }]) => [column, { ...number, sql: kept(numberName(column)) }]));
   return {
     ...fact,
     relation: { ...fact.relation, from },

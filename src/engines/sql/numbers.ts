@@ -1,6 +1,8 @@
+// Numbers of columns as SQL, exact wherever M10 says so.
 import type { Expression } from '../../language/syntax.ts';
-import type { Dialect, SqlColumn } from './dialect.ts';
-import { doubleSql } from './values.ts';
+import { digitsOf } from '../../model/decimal.ts';
+import { type Dialect, rawColumn, type SqlColumn } from './dialect.ts';
+import { type DoubleSql, doubleSql } from './values.ts';
 
 /**
  * A number of every row as SQL: an integer-valued double, scaled by 10^scale, where it is exact, else a plain double
@@ -12,14 +14,18 @@ export interface NumberSql {
   readonly scale: number;
   /** No value, scaled, is greater than this or less than its negative. */
   readonly most: number;
-  /** The column itself, where the database adds up its type exactly: sums are scaled afterwards, not row by row. */
-  readonly whole?: string;
+  /** The sum of the column itself, scaled, where the database adds up its type exactly: cheaper than row by row. */
+  readonly sum?: (filter: string) => string;
   /** No row is blank. */
   readonly full?: true;
+  /** Some value has more digits than a double is sure of. */
+  readonly long?: true;
 }
 
 const EXACT = 2 ** 53;
 const MOST_DECIMALS = 6;
+/** So many values of 16 digits add up to more than 2^53. */
+const MANY_LONG = 10;
 
 /** Values of one row, asked of the database over all rows. */
 export type Ask = (expressions: readonly string[]) => Promise<readonly (number | null)[]>;
@@ -52,47 +58,113 @@ export const together = (ask: Ask): Ask => {
 };
 
 /** A double as a whole number of units of 10^-scale. */
-export const scaled = (double: string, scale: number): string => (scale === 0 ? double : `round(${double} * ${10 ** scale})`);
-const plain = ({ sql, scale }: NumberSql): string => (scale <= 0 ? sql : `(${sql} / ${10 ** scale})`);
+const scaled = (double: string, scale: number): string => (scale === 0 ? double : `round(${double} * ${10 ** scale})`);
+const plain = ({ sql, scale }: NumberSql): string => (scale <= 0 ? sql : `(${sql} / 1e${scale})`);
 const flag = (condition: string): string => `min(case when ${condition} then 1 else 0 end)`;
+const count = (condition: string): string => `sum(case when ${condition} then 1 else 0 end)`;
 
-/** Scale and exactness of a column's values (M10): the least number of decimals that all of them have. */
-export const columnNumber = async (
-  dialect: Dialect,
-  value: string,
-  column: SqlColumn,
-  rows: Promise<number>,
-  ask: Ask,
-): Promise<NumberSql> => {
-  const { value: double, guarded } = doubleSql(dialect, value, column);
+/** What is asked of the rows behind a column's numbers. */
+export interface NumberRows {
+  readonly dialect: Dialect;
+  readonly alias: string;
+  readonly rows: Promise<number>;
+  readonly ask: Ask;
+  /** Texts of an expression in the rows that meet a condition, not many. */
+  readonly texts: (expression: string, condition: string) => Promise<readonly string[]>;
+}
+
+interface Looked {
+  readonly double: DoubleSql;
+  readonly value: string;
+  readonly greatest: number;
+  readonly full: { readonly full?: true };
+  /** Decimals that the type fixes. */
+  readonly fixed: number | undefined;
+  /** Least number of decimals that all values have, those with too many digits aside; undefined where it is above 6. */
+  readonly decimals: number | undefined;
+  readonly long: number;
+}
+
+const has = ({ guarded, long }: DoubleSql, k: number): string =>
+  flag(`${guarded} is null or ${long === undefined ? '' : `${long} or `}round(${guarded} * 1e${k}) / 1e${k} = ${guarded}`);
+
+/** Looks at all values of a column: how large, how many decimals, how many blanks, and whether any has too many digits. */
+const look = async (column: SqlColumn, { dialect, alias, rows, ask }: NumberRows): Promise<Looked> => {
+  const value = rawColumn(dialect, alias, column);
+  const double = doubleSql(dialect, value, column);
   const fixed =
     column.kind === 'integer' ? 0 : column.kind === 'decimal' && (column.scale ?? 99) <= MOST_DECIMALS ? column.scale : undefined;
   const steps = Array.from({ length: MOST_DECIMALS + 1 }, (_, k) => k);
-  const has = (k: number): string => flag(`${guarded} is null or round(${guarded} * ${10 ** k}) / ${10 ** k} = ${guarded}`);
-  const [greatest, there, ...fits] = await ask([
-    `max(abs(${guarded}))`,
-    `count(${guarded})`,
-    ...(fixed === undefined ? steps.map(has) : []),
+  const [greatest, there, long, ...fits] = await ask([
+    `max(abs(${double.guarded}))`,
+    `count(${double.guarded})`,
+    double.long === undefined ? '0' : count(double.long),
+    ...(fixed === undefined ? steps.map((k) => has(double, k)) : []),
   ]);
-  const count = await rows;
-  const full = there === count ? { full: true as const } : {};
-  const found = fixed ?? steps.find((k) => fits[k] !== 0);
-  if (found === undefined) return { sql: double, scale: -1, most: Number.POSITIVE_INFINITY, ...full };
-  const whole = fixed === undefined ? full : { whole: value, ...full };
-  const most = Math.round((greatest ?? 0) * 10 ** found);
-  if (most * Math.max(count, 1) < EXACT) return { sql: scaled(double, found), scale: found, most, ...whole };
-  // The bound may be too wide, and fewer decimals may do: look at the data themselves.
-  const needed = fixed === undefined ? found : await leastScale(found, has, ask);
-  const [total] = await ask([`sum(abs(${scaled(guarded, needed)}))`]);
-  return (total ?? 0) < EXACT
-    ? { sql: scaled(double, needed), scale: needed, most: Math.round((greatest ?? 0) * 10 ** needed), ...whole }
-    : { sql: double, scale: -1, most: Number.POSITIVE_INFINITY, ...full };
+  return {
+    double,
+    value,
+    greatest: greatest ?? 0,
+    full: there === (await rows) ? { full: true } : {},
+    fixed,
+    decimals: fixed ?? steps.find((k) => fits[k] !== 0),
+    long: long ?? 0,
+  };
 };
 
-const leastScale = async (most: number, has: (k: number) => string, ask: Ask): Promise<number> => {
-  const steps = Array.from({ length: most + 1 }, (_, k) => k);
-  const fits = await ask(steps.map(has));
-  return steps.find((k) => fits[k] !== 0) ?? most;
+const inexact = ({ double, full, long }: Looked): NumberSql => ({
+  sql: double.value,
+  scale: -1,
+  most: Number.POSITIVE_INFINITY,
+  ...full,
+  ...(long > 0 ? { long: true } : {}),
+});
+
+/** Scale and exactness of a column's values (M10): the least number of decimals that all of them have. */
+export const columnNumber = async (column: SqlColumn, rows: NumberRows): Promise<NumberSql> => {
+  const found = await look(column, rows);
+  const { dialect, ask } = rows;
+  const { double, value, greatest, full, fixed, decimals, long } = found;
+  if (decimals === undefined) return inexact(found);
+  if (long > 0) return longNumber(found, rows);
+  const most = Math.round(greatest * 10 ** decimals);
+  const sum =
+    fixed === undefined
+      ? {}
+      : {
+          sum: (filter: string): string =>
+            dialect.toDouble(fixed === 0 ? `(sum(${value})${filter})` : dialect.exactly(`(sum(${value})${filter})`, fixed)),
+        };
+  const number = { sql: scaled(double.value, decimals), scale: decimals, most, ...full, ...sum };
+  if (most * Math.max(await rows.rows, 1) < EXACT) return number;
+  // The bound may be too wide: look at the data themselves.
+  const [total] = await ask([`sum(abs(${scaled(double.guarded, decimals)}))`]);
+  return (total ?? 0) < EXACT ? number : inexact(found);
+};
+
+/** The same where a few values have more digits than a double is sure of: those are scaled by their digits. */
+const longNumber = async (found: Looked, { dialect, ask, texts }: NumberRows): Promise<NumberSql> => {
+  const { double, full, decimals = 0, fixed } = found;
+  if (found.long >= MANY_LONG || double.long === undefined) return inexact(found);
+  const digits = (await texts(double.plain, double.long)).map((text) => digitsOf(text));
+  const scale = Math.max(fixed ?? 0, decimals, ...digits.map((own) => own?.scale ?? 99));
+  if (scale > MOST_DECIMALS) return inexact(found);
+  const short = `case when ${double.long} then 0 else ${scaled(double.guarded, scale)} end`;
+  const [total] = await ask([`sum(abs(${short}))`]);
+  let sum = BigInt(Math.round(total ?? 0));
+  for (const own of digits) {
+    const whole = own ? own.digits * 10n ** BigInt(scale - own.scale) : 0n;
+    sum += whole < 0n ? -whole : whole;
+  }
+  if (sum >= BigInt(EXACT)) return inexact(found);
+  const exact = dialect.toDouble(dialect.exactly(double.plain, scale));
+  return {
+    sql: `case when ${double.long} then ${exact} else ${scaled(double.value, scale)} end`,
+    scale,
+    most: Number(sum),
+    long: true,
+    ...full,
+  };
 };
 
 interface Node extends NumberSql {
@@ -129,7 +201,7 @@ const plainly = (sql: string): NumberSql => ({ sql, scale: -1, most: Number.POSI
 
 /** Drops decimals that no value uses, and checks the sum of all (M10). */
 const settled = async ({ sql, scale, most }: NumberSql, rows: number, ask: Ask): Promise<NumberSql> => {
-  const divides = (k: number): string => flag(`${sql} is null or round(${sql} / ${10 ** k}) * ${10 ** k} = ${sql}`);
+  const divides = (k: number): string => flag(`${sql} is null or round(${sql} / 1e${k}) * 1e${k} = ${sql}`);
   const fits = most * Math.max(rows, 1) < EXACT;
   // Where the sum fits and the last decimal is in use, nothing is left to look at.
   if (fits && scale <= MOST_DECIMALS && (scale === 0 || (await ask([divides(1)]))[0] === 0)) return { sql, scale, most };
@@ -137,7 +209,7 @@ const settled = async ({ sql, scale, most }: NumberSql, rows: number, ask: Ask):
   const [sum, ...found] = await ask([`sum(abs(${sql}))`, ...steps.map(divides)]);
   const drop = steps.filter((_, k) => found[k] !== 0).length;
   const left = scale - drop;
-  const trimmed = drop === 0 ? sql : `round(${sql} / ${10 ** drop})`;
+  const trimmed = drop === 0 ? sql : `round(${sql} / 1e${drop})`;
   const total = (sum ?? 0) / 10 ** drop;
   return left > MOST_DECIMALS || total >= EXACT
     ? plainly(plain({ sql: trimmed, scale: left, most }))
@@ -147,17 +219,19 @@ const settled = async ({ sql, scale, most }: NumberSql, rows: number, ask: Ask):
 const literalNumber = (value: number): NumberSql => {
   for (let scale = 0; scale <= MOST_DECIMALS; scale++) {
     const whole = Math.round(value * 10 ** scale);
-    if (whole / 10 ** scale === value) return { sql: `${whole}.0`, scale, most: Math.abs(whole) };
+    if (whole / 10 ** scale === value) return { sql: `${whole}e0`, scale, most: Math.abs(whole) };
   }
-  return plainly(String(value));
+  return plainly(`${value.toExponential()}`);
 };
 
 const build = async (node: Expression, column: (name: string) => Promise<NumberSql>, plainNodes: Plain, path: string): Promise<Node> => {
   switch (node.kind) {
     case 'number':
       return { ...literalNumber(node.value), steps: [] };
-    case 'name':
-      return { ...(await column(node.name)), steps: [] };
+    case 'name': {
+      const { sql, scale, most } = await column(node.name);
+      return { sql, scale, most, steps: [] };
+    }
     case 'negate': {
       const of = await build(node.of, column, plainNodes, `${path}n`);
       return { sql: `(-${of.sql})`, scale: of.scale, most: of.most, steps: of.steps };
@@ -170,7 +244,7 @@ const build = async (node: Expression, column: (name: string) => Promise<NumberS
       if (a.scale < 0 || b.scale < 0 || plainNodes.has(path)) return { ...plainly(`(${plain(a)} ${node.operator} ${plain(b)})`), steps };
       const scale = node.operator === '*' ? a.scale + b.scale : Math.max(a.scale, b.scale);
       const raised = (part: NumberSql): string =>
-        node.operator === '*' || part.scale === scale ? part.sql : `${part.sql} * ${10 ** (scale - part.scale)}`;
+        node.operator === '*' || part.scale === scale ? part.sql : `${part.sql} * 1e${scale - part.scale}`;
       const sql = `(${raised(a)} ${node.operator} ${raised(b)})`;
       const most = node.operator === '*' ? a.most * b.most : a.most * 10 ** (scale - a.scale) + b.most * 10 ** (scale - b.scale);
       return { sql, scale, most, steps: [...steps, { path, sql, most }] };

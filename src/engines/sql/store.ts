@@ -1,25 +1,22 @@
-import type { Holiday } from '../../calendar/calendar.ts';
-import { DurchblickError, suggest } from '../../errors.ts';
-import { readHolidays } from '../../files/ics.ts';
-import { prefixSums } from '../../kernels/lookups.ts';
+// An opened database as the core knows engines.
+import { DurchblickError } from '../../errors.ts';
 import { once } from '../../kernels/once.ts';
 import type { AttributeRef } from '../../model/attributes.ts';
-import { orderedMembers } from '../../model/members.ts';
-import type { Fact, Model, Source } from '../../model/model.ts';
-import type { Bounds, Cancellation, CubeRequest, Events, EventsRequest, Filter } from '../../plan/request.ts';
-import type { OpenOptions, Store } from '../engine.ts';
-import { cubeStatement, SMALL_DIMENSION } from './cube.ts';
-import type { Database, Rows, Session, Statement } from './database.ts';
-import type { Relation, SqlColumn } from './dialect.ts';
-import { checkDimension, type KeptAttribute, type KeptDimension, keepDimension, textOf } from './dimensions.ts';
-import { eventsStatements, eventTuples, eventValues } from './events.ts';
-import { openSqlFact, ROWS, type SqlFact } from './fact.ts';
-import { keepFact } from './keep.ts';
+import type { Fact, Model } from '../../model/model.ts';
+import type { Bounds, Cancellation, Cube, CubeRequest, Events, EventsRequest, Filter, SampleRequest } from '../../plan/request.ts';
+import type { OpenOptions, RowsOf, Store } from '../engine.ts';
+import { unknownColumn } from '../shared/faults.ts';
+import { holidaysIn } from '../shared/holidays.ts';
+import { cubeStatement, MOST_CELLS, sizeStatement, tooManyCells } from './cube.ts';
+import type { Database, Rows, Session } from './database.ts';
+import { columnNamed } from './dialect.ts';
+import { eventsStatements, eventTuples, eventValues, seenIn } from './events.ts';
+import type { SqlFact } from './fact.ts';
+import { dimensionTexts, membersIn } from './members.ts';
+import { sampleOf } from './sample.ts';
 import { type SqlWorld, selectOf } from './select.ts';
-
-type Run = Session['run'];
-
-const sourceNamed = (model: Model, name: string): Source => model.sources.get(name) ?? { kind: 'given', name, numbers: 'plain' };
+import { sqlState } from './state.ts';
+import { type Run, rangedAttributes, type SqlState, sourceNamed, worldOf } from './world.ts';
 
 /** A database whose answers are counted, row by row. */
 const counting = (database: Database): { readonly database: Database; readonly fetched: () => number } => {
@@ -27,7 +24,7 @@ const counting = (database: Database): { readonly database: Database; readonly f
   const begin: Database['begin'] = async (signal) => {
     const session = await database.begin(signal);
     return {
-      end: session.end,
+      ...session,
       run: async (statement, stop) => {
         const rows = await session.run(statement, stop);
         count += rows.count;
@@ -38,352 +35,279 @@ const counting = (database: Database): { readonly database: Database; readonly f
   return { database: { ...database, begin }, fetched: () => count };
 };
 
+/** A store as one session sees it: what its methods share. */
+interface View {
+  readonly model: Model;
+  readonly database: Database;
+  readonly options: OpenOptions;
+  readonly state: SqlState;
+  readonly run: Run;
+  readonly members: (attribute: AttributeRef) => Promise<readonly string[]>;
+  readonly fetched: () => number;
+}
+
+/** What a statement about a fact is made of: members that filters between two ends choose from are fetched before. */
+const worldFor = async (view: View, filters: readonly Filter[], workingDays: SqlWorld['workingDays']): Promise<SqlWorld> => {
+  const found = new Map<string, readonly string[]>();
+  for (const attribute of rangedAttributes(filters)) found.set(attribute.key, await view.members(attribute));
+  return { ...(await worldOf(view.state, view.database, found)), workingDays };
+};
+
+const rowsOf = ({ hidden }: CubeRequest | EventsRequest) => (hidden === 'counted' ? 'all' : 'seen');
+
+/** A cube without any row. */
+const emptyCube = ({ segments, aggregates }: CubeRequest): Cube => ({
+  segments,
+  tuples: [],
+  columns: aggregates.map(() => ({ cells: new Float64Array(0), scale: 0 })),
+});
+
+const cube = async (view: View, request: CubeRequest, signal?: Cancellation): Promise<Cube> => {
+  const fact = await view.state.fact(request.fact, rowsOf(request));
+  const isBlankDate = (filter: Filter): boolean => filter.kind === 'date' && filter.is === 'blank' && fact.filled.has(filter.role);
+  if (request.segments.starts.length === 0 || (!fact.versions && request.filters.some(isBlankDate))) return emptyCube(request);
+  const world = await worldFor(view, [...request.filters, ...request.aggregates.flatMap(({ where }) => where)], request.workingDays);
+  const dimensions = await view.state.dimensions();
+  const rowsIn = (name: string): number => dimensions.get(name)?.rows ?? 0;
+  const size = sizeStatement(request, fact, world);
+  if (size) {
+    const { columns } = await view.run(size, signal);
+    const tuples = Number(columns[0][0]);
+    if (tuples * request.segments.starts.length * request.aggregates.length > MOST_CELLS) throw tooManyCells(request, tuples);
+  }
+  const statement = cubeStatement(request, fact, world, rowsIn);
+  return statement.cube(await view.run(statement, signal));
+};
+
+const events = async (view: View, request: EventsRequest, signal?: Cancellation): Promise<Events> => {
+  const { segments, windows, where, count, attributes } = request;
+  const fact = await view.state.fact(request.fact, rowsOf(request));
+  const world = await worldFor(view, [...request.filters, ...where], request.workingDays);
+  const found = new Map<number, Rows>();
+  if (segments.starts.length > 0)
+    for (const { window, ...statement } of eventsStatements(request, fact, world)) found.set(window, await view.run(statement, signal));
+  const valuesFor = (tuples: Events['tuples']): Float64Array[] =>
+    windows.map(({ from }, window) => {
+      const rows = found.get(window);
+      return rows ? eventValues(rows, from.length, tuples) : new Float64Array(0);
+    });
+  // Where no key is blank, a row stands behind a window exactly where a key was counted.
+  if (count.kind === 'distinct' && where.length === 0 && fact.fullKeys.has(count.column)) {
+    const tuples = eventTuples([...found.values()], attributes.length);
+    const values = valuesFor(tuples);
+    return { tuples, values, seen: values.map((list) => Uint8Array.from(list, (value) => (value > 0 ? 1 : 0))), scale: 0 };
+  }
+  const rows = await cube(view, { ...request, aggregates: [{ kind: 'rows', where }] }, signal);
+  const scale = count.kind === 'latest' && count.value?.kind === 'column' ? fact.number(count.value.column).scale : 0;
+  return { tuples: rows.tuples, values: valuesFor(rows.tuples), seen: seenIn(request, rows.tuples.length, rows.columns[0].cells), scale };
+};
+
+/** First and last day of every role, before question filters (W11). */
+const bounds = async (
+  view: View,
+  fact: Fact,
+  knownBy: number | undefined,
+  which: RowsOf = 'seen',
+): Promise<ReadonlyMap<string, Bounds | undefined>> => {
+  const own = await view.state.fact(fact, which);
+  if (!own.versions) return own.bounds;
+  const select = selectOf(own, await worldOf(view.state, view.database), knownBy);
+  const roles = [...fact.roles.keys()];
+  const { columns } = await view.run({
+    about: `first and last days of ${fact.name}`,
+    sql: `select ${roles.map((role) => `min(${own.day(role)}), max(${own.day(role)})`).join(',\n  ')}\nfrom ${select.from()}`,
+  });
+  return new Map(
+    roles.map((role, k) => {
+      const [first, last] = [columns[2 * k][0], columns[2 * k + 1][0]];
+      return [role, first === null || first === undefined ? undefined : { first: Number(first), last: Number(last) }] as const;
+    }),
+  );
+};
+
+/** Rows of a source as they stand there: dates and timestamps as ISO texts. */
+const rows = async (view: View, name: string, columns: readonly string[]): Promise<readonly Record<string, unknown>[]> => {
+  const relation = await view.state.relation(name);
+  const known = relation.columns.map((column) => column.name);
+  for (const column of columns) if (!columnNamed(relation, column)) throw unknownColumn(relation.name, column, known);
+  return sampleOf.plain(relation, columns, relation.from, view.database.dialect, (sql) => view.run({ about: `rows of ${name}`, sql }));
+};
+
+const sample = async (view: View, request: SampleRequest, signal?: Cancellation) => {
+  const fact = await view.state.fact(request.fact);
+  const world = await worldFor(view, request.filters, undefined);
+  return sampleOf.fact(request, fact, world, (statement) => view.run(statement, signal));
+};
+
+const combinations: (view: View) => Store['combinations'] = (view) => async (dimension, attributes) => {
+  if (dimension.source === undefined || attributes.length === 0) return [];
+  const attribute = { kind: 'attribute' as const, key: attributes[0], part: dimension.name, dimension, attribute: attributes[0] };
+  const found = await dimensionTexts(attribute, attributes, { ...view, fixed: [] });
+  return [...new Map(found.map(([texts]) => [JSON.stringify(texts), texts])).values()];
+};
+
+/** Roles of a fact whose column is text where it could be a date. */
+const textDates = async ({ model, database, state }: View, fact: Fact): Promise<readonly string[]> => {
+  const { relation } = await state.fact(fact);
+  const ofDatabase = database.state === 'live' || ['table', 'query'].includes(sourceNamed(model, fact.source).kind);
+  const isText = (name: string): boolean => columnNamed(relation, name)?.kind === 'text';
+  return !ofDatabase || fact.grain !== 'day' ? [] : [...fact.roles.values()].filter(({ column }) => isText(column)).map(({ name }) => name);
+};
+
+/** Rows of a fact that may be seen, as they stand there. */
+const factRows = async (view: View, fact: Fact, columns: readonly string[]): Promise<readonly Record<string, unknown>[]> => {
+  const { relation } = await view.state.fact(fact);
+  return sampleOf.plain(relation, columns, relation.from, view.database.dialect, (sql) => view.run({ about: `rows of ${fact.name}`, sql }));
+};
+
+/** The methods of a store over one view of the data. */
+const methods = (view: View, notes: Store['notes']): Omit<Store, 'close' | 'begin'> => ({
+  engine: view.database.dialect.name,
+  reads: 'asked',
+  scans: 'alone',
+  fetched: view.fetched,
+  notes,
+  kind: async (source, column) => columnNamed(await view.state.relation(source), column)?.kind ?? 'text',
+  textDates: (fact) => textDates(view, fact),
+  rows: (name, columns) => rows(view, name, columns),
+  factRows: (fact, columns) => factRows(view, fact, columns),
+  holidays: (file, timeZone, first, last) => holidaysIn(view.database.file, view.model, file, timeZone, first, last),
+  bounds: (fact, knownBy, which) => bounds(view, fact, knownBy, which),
+  members: view.members,
+  combinations: combinations(view),
+  lateRoles: async (fact) => (fact.enters === undefined ? [] : (await view.state.fact(fact)).late),
+  cubes: async (requests, signal) => {
+    const found: Cube[] = [];
+    for (const request of requests) found.push(await cube(view, request, signal));
+    return found;
+  },
+  sample: (request, signal) => sample(view, request, signal),
+  events: (request, signal) => events(view, request, signal),
+});
+
+const viewOf = (model: Model, database: Database, options: OpenOptions, state: SqlState, run: Run, fetched: () => number): View => {
+  const known = new Map<string, Promise<readonly string[]>>();
+  const view: View = {
+    model,
+    database,
+    options,
+    state,
+    run,
+    fetched,
+    members: (attribute) =>
+      once(known, attribute.key, () => membersIn(attribute, { model, state, database, run, rows: 'seen', fixed: options.hiding })),
+  };
+  return view;
+};
+
+/** Opens all facts, so that what is wrong is told before any answer; answers what must be known of their data. */
+const openAll = async (model: Model, state: SqlState): Promise<Store['notes']> => {
+  await state.dimensions();
+  const facts: SqlFact[] = [];
+  for (const fact of model.facts.values()) facts.push(await state.fact(fact));
+  return facts.flatMap(({ notes }) => notes);
+};
+
 /** Opens a model over a database: everything is checked in one state of the data, and rows stay where they are. */
 export const openSqlStore = async (model: Model, given: Database, options: OpenOptions): Promise<Store> => {
   const { database, fetched } = counting(given);
-  const { dialect } = database;
-  const relations = new Map<string, Relation>();
-  const relationOf = async (name: string): Promise<Relation> => {
-    const known = relations.get(name);
-    if (known) return known;
-    const source = sourceNamed(model, name);
-    const relation = await database.relation(source).catch((error: unknown) => {
-      throw error instanceof DurchblickError ? error.located(model.locate(['sources', name])) : error;
-    });
-    const found = { ...relation, columns: relation.columns.map((column) => ({ ...column, numbers: source.numbers })) };
-    relations.set(name, found);
-    return found;
-  };
-  const session = await database.begin();
-  const facts = new Map<string, SqlFact>();
-  const dimensions = new Map<string, Relation>();
-  const dimensionRows = new Map<string, number>();
-  const rawBounds = new Map<string, ReadonlyMap<string, Bounds | undefined>>();
-  /** Rows of small dimensions, where nobody writes to them. */
-  const kept = new Map<string, KeptDimension>();
-  /** Roles in which no row had a blank date when the model was opened; good for as long as nobody writes. */
-  const filled = new Map<string, ReadonlySet<string>>();
   try {
-    for (const dimension of model.dimensions.values()) {
-      if (dimension.source === undefined) continue;
-      const relation = await relationOf(dimension.source);
-      dimensions.set(dimension.name, relation);
-      const count = await checkDimension(dimension, relation, model, database, session);
-      dimensionRows.set(dimension.name, count);
-      if (database.state === 'still' && count <= SMALL_DIMENSION)
-        kept.set(dimension.name, await keepDimension(dimension, relation, dialect, session.run));
-    }
-    for (const fact of model.facts.values()) {
-      const opened = await openSqlFact(fact, await relationOf(fact.source), model, dialect, session);
-      facts.set(fact.name, database.keep && opened.relation.texts ? await keepFact(opened, database.keep, dialect) : opened);
-    }
-    for (const fact of facts.values()) {
-      // Of revisions only the last ones count.
-      const bounds = fact.versions ? await boundsOf(fact, [], undefined, worldOf(fact), session.run) : fact.bounds;
-      rawBounds.set(fact.fact.name, bounds);
-      if (database.state === 'still' && !fact.versions) filled.set(fact.fact.name, fact.filled);
-    }
+    return database.state === 'still'
+      ? await stillStore(model, database, options, fetched)
+      : await liveStore(model, database, options, fetched);
   } catch (error) {
-    await session.end();
-    await database.close();
+    await database.close().catch(() => undefined);
     throw error;
   }
-  await session.end();
+};
 
-  function worldOf(fact: SqlFact, members: ReadonlyMap<string, readonly string[]> = new Map()): SqlWorld {
-    return {
-      dialect,
-      state: database.state,
-      dimensions,
-      members: (attribute) => members.get(attribute.key) ?? [],
-      workingDays: options.workingDays,
-      bounds: (role) => rawBounds.get(fact.fact.name)?.get(role),
-    };
-  }
-  const opened = (fact: Fact): SqlFact => facts.get(fact.name) as SqlFact;
-  const fixedOf = (fact: Fact): readonly Filter[] => options.fixed.get(fact.name) ?? [];
-
-  /** The store as one session sees it. */
-  const view = (run: Run): Omit<Store, 'close' | 'begin'> => {
-    const known = new Map<string, Promise<readonly string[]>>();
-    const members = (attribute: AttributeRef): Promise<readonly string[]> => once(known, attribute.key, () => findMembers(attribute));
-    const findMembers = async (attribute: AttributeRef): Promise<readonly string[]> => {
-      if (attribute.kind === 'band')
-        return [...new Set([...model.facts.values()].flatMap((fact) => fact.bands.get(attribute.band)?.labels ?? []))];
-      const relation = dimensions.get(attribute.dimension.name);
-      const own = kept.get(attribute.dimension.name)?.get(attribute.attribute);
-      if (own)
-        return orderedMembers(own, attribute.dimension.attributes.get(attribute.attribute)?.order === undefined ? 'by-text' : 'ranked');
-      if (relation) {
-        const { column, order } = attribute.dimension.attributes.get(attribute.attribute) ?? { column: '', order: undefined };
-        const text = textOf(dialect, relation, column, 'd');
-        const rank = order === undefined ? 'null' : `d.${dialect.identifier(order)}`;
-        const { count, columns } = await run({
-          about: `members of ${attribute.key}`,
-          sql: `select distinct ${text} as text, ${rank} as rank\nfrom ${relation.from} as d`,
-        });
-        const pairs = Array.from({ length: count }, (_, k) => [String(columns[0][k]), columns[1][k]] as const);
-        return orderedMembers(pairs, order === undefined ? 'by-text' : 'ranked');
-      }
-      const texts: [string, null][] = [];
-      for (const fact of facts.values()) {
-        if (!fact.fact.links.some((link) => link.part === attribute.part)) continue;
-        const select = selectOf(fact, worldOf(fact), undefined);
-        const text = select.member(attribute);
-        const conditions = fixedOf(fact.fact).map(select.condition);
-        const { count, columns } = await run({
-          about: `members of ${attribute.key} in ${fact.fact.name}`,
-          sql: `select distinct ${text} as text\nfrom ${select.from()}${conditions.length > 0 ? `\nwhere ${conditions.join('\n  and ')}` : ''}`,
-        });
-        for (let k = 0; k < count; k++) texts.push([String(columns[0][k]), null]);
-      }
-      return orderedMembers(texts, 'by-text');
-    };
-    /** Members that filters between two ends choose from, fetched before a statement is written. */
-    const worldFor = async (fact: SqlFact, filters: readonly Filter[]): Promise<SqlWorld> => {
-      const needed = filters.flatMap((filter) =>
-        filter.kind === 'members' && (filter.test.from !== undefined || filter.test.to !== undefined) ? [filter.attribute] : [],
-      );
-      const found = new Map<string, readonly string[]>();
-      for (const attribute of needed) found.set(attribute.key, await members(attribute));
-      return worldOf(fact, found);
-    };
-    const cube = async (request: CubeRequest, signal?: Cancellation) => {
-      const fact = opened(request.fact);
-      const fixed = { ...request, filters: [...fixedOf(request.fact), ...request.filters] };
-      const world = await worldFor(fact, [...fixed.filters, ...request.aggregates.flatMap(({ where }) => where)]);
-      const none = fixed.filters.some(
-        (filter) => filter.kind === 'date' && filter.is === 'blank' && filled.get(request.fact.name)?.has(filter.role),
-      );
-      if (none || request.segments.starts.length === 0)
-        return {
-          segments: request.segments,
-          tuples: [],
-          columns: request.aggregates.map(() => ({ cells: new Float64Array(0), scale: 0 })),
-        };
-      const statement = cubeStatement(fixed, fact, world, (name) => dimensionRows.get(name) ?? 0);
-      return statement.cube(await run(statement, signal));
-    };
-    return {
-      engine: dialect.name,
-      fetched,
-      textDates: (fact) => {
-        const { relation } = opened(fact);
-        const isText = (name: string) => relation.columns.find((column) => column.name === name)?.kind === 'text';
-        const ofDatabase = database.state === 'live' || ['table', 'query'].includes(sourceNamed(model, fact.source).kind);
-        return !ofDatabase || fact.grain !== 'day'
-          ? []
-          : [...fact.roles.values()].filter(({ column }) => isText(column)).map(({ name }) => name);
-      },
-      notes: [...facts.values()].flatMap(({ notes }) => notes),
-      rows: async (name, columns) => {
-        const relation = await relationOf(name);
-        for (const column of columns) {
-          if (relation.columns.some((known) => known.name === column)) continue;
-          throw new DurchblickError('unknown-column', `${relation.name} has no column "${column}"`, {
-            hint: suggest(
-              column,
-              relation.columns.map((known) => known.name),
-              'columns',
-            ),
-          });
-        }
-        const kinds = columns.map((column) => relation.columns.find((known) => known.name === column)?.kind);
-        const raw = (column: string, k: number): string => {
-          const sql = dialect.identifier(column);
-          return kinds[k] === 'date' || kinds[k] === 'timestamp' ? dialect.toText(dialect.toDate(sql)) : sql;
-        };
-        const found = await run({ about: `rows of ${name}`, sql: `select ${columns.map(raw).join(', ')}\nfrom ${relation.from} as t` });
-        return Array.from({ length: found.count }, (_, k) => Object.fromEntries(columns.map((column, c) => [column, found.columns[c][k]])));
-      },
-      holidays: (file, timeZone, first, last) => holidays(database, model, file, timeZone, first, last),
-      bounds: async (fact, knownBy) => {
-        const own = opened(fact);
-        const fixed = fixedOf(fact);
-        if (database.state === 'still' && fixed.length === 0 && !own.versions) return own.bounds;
-        return boundsOf(own, fixed, knownBy, await worldFor(own, fixed), run);
-      },
-      members,
-      combinations: async (dimension, attributes) => {
-        const relation = dimensions.get(dimension.name);
-        if (!relation || attributes.length === 0) return [];
-        const own = kept.get(dimension.name);
-        if (own) {
-          const lists = attributes.map((name) => own.get(name) as KeptAttribute);
-          const tuples = lists[0].map((_, row) => lists.map((list) => list[row][0]));
-          return [...new Map(tuples.map((tuple) => [JSON.stringify(tuple), tuple])).values()];
-        }
-        const texts = attributes.map(
-          (name, k) => `${textOf(dialect, relation, dimension.attributes.get(name)?.column ?? '', 'd')} as m${k}`,
-        );
-        const { count, columns } = await run({
-          about: `combinations of ${attributes.join(', ')}`,
-          sql: `select distinct ${texts.join(', ')}\nfrom ${relation.from} as d`,
-        });
-        return Array.from({ length: count }, (_, k) => columns.map((column) => String(column[k])));
-      },
-      lateRoles: async (fact) => {
-        const own = opened(fact);
-        const roles = [...fact.roles.keys()].filter((role) => role !== fact.enters);
-        if (fact.enters === undefined || roles.length === 0) return [];
-        if (database.state === 'still') return own.late;
-        const late = roles.map((role) => `max(case when (${own.day(fact.enters as string)}) > (${own.day(role)}) then 1 else 0 end)`);
-        const { columns } = await run({
-          about: `dates of ${fact.name} before rows entered`,
-          sql: `select ${late.join(', ')}\nfrom ${own.relation.from} as ${ROWS}`,
-        });
-        return roles.filter((_, k) => Number(columns[k][0]) === 1);
-      },
-      cubes: async (requests, signal) => {
-        const cubes = [];
-        for (const request of requests) cubes.push(await cube(request, signal));
-        return cubes;
-      },
-      sample: async ({ fact: of, role, filters, knownBy, first, last, openAt, limit }, signal) => {
-        const fact = opened(of);
-        const all = [...fixedOf(of), ...filters];
-        const select = selectOf(fact, await worldFor(fact, all), knownBy);
-        const gone = openAt ? [`coalesce((${fact.day(openAt.until)}) > ${Math.min(openAt.day, openAt.asOf)}, true)`] : [];
-        const conditions = [`(${fact.day(role)}) between ${first} and ${last}`, ...all.map(select.condition), ...gone];
-        const columns = fact.relation.columns.map((column) => {
-          const raw = `${ROWS}.${dialect.identifier(column.name)}`;
-          return column.kind === 'date' || column.kind === 'timestamp' || column.kind === 'instant' ? dialect.toText(raw) : raw;
-        });
-        const found = await run(
-          {
-            about: `the first rows of ${of.name} by ${role} day`,
-            sql: `select ${columns.join(', ')}\nfrom ${select.from()}\nwhere ${conditions.join('\n  and ')}\norder by ${fact.day(role)}\nlimit ${limit}`,
-          },
-          signal,
-        );
-        const value = (raw: unknown, { kind }: SqlColumn): string | number | null => {
-          if (raw === null || raw === undefined || raw === '') return null;
-          return typeof raw === 'number' || kind === 'integer' || kind === 'decimal' || kind === 'double' ? Number(raw) : String(raw);
-        };
-        return {
-          columns: fact.relation.columns.map(({ name }) => name),
-          first: Array.from({ length: found.count }, (_, row) =>
-            found.columns.map((column, k) => value(column[row], fact.relation.columns[k])),
-          ),
-        };
-      },
-      events: async (request, signal) => {
-        const { segments, windows, where, count, attributes } = request;
-        const fact = opened(request.fact);
-        const fixed: EventsRequest = { ...request, filters: [...fixedOf(request.fact), ...request.filters] };
-        const world = await worldFor(fact, [...fixed.filters, ...where]);
-        const found = new Map<number, Rows>();
-        if (segments.starts.length > 0)
-          for (const { window, ...statement } of eventsStatements(fixed, fact, world)) found.set(window, await run(statement, signal));
-        const valuesFor = (tuples: Events['tuples']): Float64Array[] =>
-          windows.map(({ from }, window) => {
-            const rows = found.get(window);
-            return rows ? eventValues(rows, from.length, tuples) : new Float64Array(0);
-          });
-        // Where no key is blank, a row stands behind a window exactly where a key was counted.
-        if (database.state === 'still' && count.kind === 'distinct' && where.length === 0 && fact.fullKeys.has(count.column)) {
-          const tuples = eventTuples([...found.values()], attributes.length);
-          const values = valuesFor(tuples);
-          return { tuples, values, seen: values.map((list) => Uint8Array.from(list, (value) => (value > 0 ? 1 : 0))), scale: 0 };
-        }
-        const rows = await cube({ ...request, aggregates: [{ kind: 'rows', where }] }, signal);
-        return {
-          tuples: rows.tuples,
-          values: valuesFor(rows.tuples),
-          seen: seenIn(request, rows.tuples.length, rows.columns[0].cells),
-          scale: scaleOf(request, fact),
-        };
-      },
-    };
-  };
-
-  if (database.state === 'still') {
-    const kept = await database.begin();
-    return {
-      ...view(kept.run),
-      reads: 'asked',
-      close: async () => {
-        await kept.end();
-        await database.close();
-      },
-    };
-  }
-  /** Outside a question every statement has a session of its own. */
-  const alone: Run = async (statement: Statement, signal?: Cancellation): Promise<Rows> => {
-    const own = await database.begin(signal);
-    try {
-      return await own.run(statement, signal);
-    } finally {
-      await own.end();
-    }
-  };
+const stillStore = async (model: Model, database: Database, options: OpenOptions, fetched: () => number): Promise<Store> => {
+  const session = await database.begin();
+  const state = sqlState(model, database, session.run, options);
+  const notes = await openAll(model, state).catch(async (error: unknown) => {
+    await session.end();
+    throw error;
+  });
   return {
-    ...view(alone),
-    reads: 'asked',
-    close: database.close,
-    begin: async (signal) => {
-      const own = await database.begin(signal);
-      return { ...view(own.run), reads: 'asked', close: own.end };
+    ...methods(viewOf(model, database, options, state, session.run, fetched), notes),
+    close: async () => {
+      await session.end();
+      await database.close();
     },
   };
 };
 
-const scaleOf = ({ count }: EventsRequest, fact: SqlFact): number =>
-  count.kind === 'latest' && count.value?.kind === 'column' ? fact.number(count.value.column).scale : 0;
-
-/** Where rows stand behind an anchor's window. */
-const seenIn = ({ segments, windows }: EventsRequest, width: number, cells: Float64Array): Events['seen'] => {
-  const lookup = prefixSums(cells, width);
-  const first = new Map(Array.from(segments.starts, (start, s) => [start, s]));
-  const last = new Map(Array.from(segments.ends, (end, s) => [end, s]));
-  return windows.map(({ from, to }) => {
-    const behind = new Float64Array(from.length * width);
-    from.forEach((start, a) => {
-      lookup.run(first.get(start) as number, last.get(to[a]) as number, behind, a * width);
-    });
-    return Uint8Array.from(behind, (count) => (count > 0 ? 1 : 0));
-  });
-};
-
-/** First and last day of every role, before question filters (W11). */
-const boundsOf = async (
-  fact: SqlFact,
-  filters: readonly Filter[],
-  knownBy: number | undefined,
-  world: SqlWorld,
-  run: Run,
-): Promise<ReadonlyMap<string, Bounds | undefined>> => {
-  const select = selectOf(fact, world, knownBy);
-  const conditions = filters.map(select.condition);
-  const roles = [...fact.fact.roles.keys()];
-  const { columns } = await run({
-    about: `first and last days of ${fact.fact.name}`,
-    sql: `select ${roles.map((role) => `min(${fact.day(role)}), max(${fact.day(role)})`).join(',\n  ')}
-from ${select.from()}${conditions.length > 0 ? `\nwhere ${conditions.join('\n  and ')}` : ''}`,
-  });
-  const bounds = roles.map((role, k) => {
-    const [first, last] = [columns[2 * k][0], columns[2 * k + 1][0]];
-    return [role, first === null || first === undefined ? undefined : { first: Number(first), last: Number(last) }] as const;
-  });
-  return new Map(bounds);
-};
-
-const holidays = async (
-  database: Database,
-  model: Model,
-  file: string,
-  timeZone: string,
-  first: number,
-  last: number,
-): Promise<readonly Holiday[]> => {
-  const place = model.locate(['calendar', 'workingDays', 'holidays']);
-  if (!database.file)
-    throw new DurchblickError('no-files', `the holidays are in ${file}, but the engine was given no files`, {
-      place,
-      hint: 'Pass `files`, or list the holidays in the model.',
-    });
-  const bytes = await database.file(file).catch(() => {
-    throw new DurchblickError('no-file', `cannot read ${file}`, { place, hint: 'Paths are relative to the model file.' });
-  });
-  return readHolidays(new TextDecoder().decode(bytes), file, timeZone, first, last);
+/**
+ * Over data that change, every question has a session of its own. What was found out in one state serves the next
+ * session only where that sees the very same state.
+ */
+const liveStore = async (model: Model, database: Database, options: OpenOptions, fetched: () => number): Promise<Store> => {
+  interface Known {
+    readonly token: string;
+    readonly state: SqlState;
+    readonly notes: Store['notes'];
+    /** The sessions that see it: through the last of them what is not known yet is looked up. */
+    readonly sessions: Set<Session>;
+  }
+  let known: Known | undefined;
+  const stateFor = async (session: Session): Promise<Known> => {
+    const token = session.sees?.token ?? '';
+    if (known?.token === token) {
+      known.sessions.add(session);
+      return known;
+    }
+    const sessions = new Set([session]);
+    const run: Run = (statement, signal) => {
+      const last = [...sessions].at(-1);
+      if (!last) throw new DurchblickError('view-over', 'the view of the data has ended', { kind: 'engine', hint: 'Ask again.' });
+      return last.run(statement, signal);
+    };
+    const state = sqlState(model, database, run, options);
+    known = { token, state, notes: await openAll(model, state), sessions };
+    return known;
+  };
+  const begin = async (signal?: Cancellation): Promise<Store> => {
+    const session = await database.begin(signal);
+    try {
+      const { state, notes, sessions } = await stateFor(session);
+      const view = viewOf(model, database, options, state, session.run, fetched);
+      const close = async (): Promise<void> => {
+        sessions.delete(session);
+        await session.end();
+      };
+      return { ...methods(view, notes), ...(session.sees ? { sees: session.sees } : {}), close };
+    } catch (error) {
+      await session.end();
+      throw error;
+    }
+  };
+  const first = await begin();
+  await first.close();
+  /** Outside a question everything has a session of its own. */
+  const alone =
+    <A extends unknown[], T>(call: (store: Store) => (...args: A) => Promise<T>) =>
+    async (...args: A): Promise<T> => {
+      const own = await begin();
+      try {
+        return await call(own)(...args);
+      } finally {
+        await own.close();
+      }
+    };
+  return {
+    ...first,
+    kind: alone((store) => store.kind),
+    textDates: alone((store) => store.textDates),
+    rows: alone((store) => store.rows),
+    factRows: alone((store) => store.factRows),
+    bounds: alone((store) => store.bounds),
+    members: alone((store) => store.members),
+    combinations: alone((store) => store.combinations),
+    lateRoles: alone((store) => store.lateRoles),
+    cubes: alone((store) => store.cubes),
+    sample: alone((store) => store.sample),
+    events: alone((store) => store.events),
+    begin,
+    close: database.close,
+  };
 };

@@ -1,18 +1,21 @@
+// Values of columns as SQL: dates, numbers and keys, meaning what shared/values.ts and shared/tables.ts say.
 import { datePattern, type ZoneStretch } from '../../calendar/dates.ts';
-import { parseIsoDay } from '../../calendar/day.ts';
-import { NUMBER_TEXT, TO_PLAIN } from '../../model/decimal.ts';
+import { NUMBER_TEXT, SURE_DIGITS, TO_PLAIN } from '../../model/decimal.ts';
+import { blankDays } from '../shared/values.ts';
 import type { Dialect, SqlColumn } from './dialect.ts';
 
 /** How texts are written as dates (D2); a column is looked through once for which of them it has. */
+const [DATE, TIME] = ['[0-9]{4}-[0-9][0-9]-[0-9][0-9]', '[Tt ]([01][0-9]|2[0-3]):[0-5][0-9](:([0-5][0-9]|60)([.,][0-9]{1,9})?)?'];
+const ZONE = '([Zz]|[+-]([01][0-9]|2[0-3])(:?[0-5][0-9])?)';
 export const TEXT_FORMS = {
-  day: '^\\d{4}-\\d\\d-\\d\\d$',
-  local: '^\\d{4}-\\d\\d-\\d\\d[T ]([01]\\d|2[0-3]):[0-5]\\d(:([0-5]\\d|60)([.,]\\d{1,9})?)?$',
-  zoned: '^\\d{4}-\\d\\d-\\d\\d[T ]([01]\\d|2[0-3]):[0-5]\\d(:([0-5]\\d|60)([.,]\\d{1,9})?)?\\s?([Zz]|[+-]\\d\\d(:?\\d\\d)?)$',
-  key: '^\\d{8}$',
-  month: '^\\d{4}-\\d\\d$',
-  quarter: '^\\d{4}-Q[1-4]$',
-  week: '^\\d{4}-W\\d\\d$',
-  year: '^\\d{4}$',
+  day: `^${DATE}$`,
+  local: `^${DATE}${TIME}$`,
+  zoned: `^${DATE}${TIME} ?${ZONE}$`,
+  key: '^[0-9]{8}$',
+  month: '^[0-9]{4}-[0-9][0-9]$',
+  quarter: '^[0-9]{4}-Q[1-4]$',
+  week: '^[0-9]{4}-W[0-9][0-9]$',
+  year: '^[0-9]{4}$',
 } as const;
 export type TextForm = keyof typeof TEXT_FORMS;
 /** Forms that only facts coarser than a day may use. */
@@ -30,7 +33,8 @@ export interface DateReading {
   readonly zone: readonly ZoneStretch[];
 }
 
-const DAY_MS = 86_400_000;
+/** A text without blanks around it; nothing else is taken away. */
+export const trimmedSql = (value: string): string => `trim(both ' ' from ${value})`;
 
 /** A value that is null, an empty text, or NaN. */
 export const isBlankSql = (dialect: Dialect, value: string, { kind }: Pick<SqlColumn, 'kind'>): string => {
@@ -39,33 +43,42 @@ export const isBlankSql = (dialect: Dialect, value: string, { kind }: Pick<SqlCo
   return `${value} is null`;
 };
 
-/** Civil day of an instant, in milliseconds, by the offsets of a time zone. */
-const instantDay = (instant: string, zone: readonly ZoneStretch[]): string => {
+/** Civil day of an instant, in whole seconds, by the offsets of a time zone. */
+const instantDay = (seconds: string, zone: readonly ZoneStretch[]): string => {
   const [first, ...rest] = zone;
-  const cases = [...rest].reverse().map(({ from, offset }) => `when ${instant} >= ${from} then ${offset}`);
-  const offset = rest.length === 0 ? String(first.offset) : `case ${cases.join(' ')} else ${first.offset} end`;
-  return `cast(floor((${instant} + ${offset}) / ${DAY_MS}.0) as integer)`;
+  const cases = [...rest].reverse().map(({ from, offset }) => `when ${seconds} >= ${from / 1000} then ${offset / 1000}`);
+  const offset = rest.length === 0 ? String(first.offset / 1000) : `case ${cases.join(' ')} else ${first.offset / 1000} end`;
+  return `cast(floor((${seconds} + ${offset}) / 86400e0) as integer)`;
+};
+
+/** A day, null where it is one of those that stand for "no date". */
+const settledDay = (day: string, blankDates: readonly string[]): string => {
+  const days = blankDays(blankDates);
+  return days.length === 0 ? day : `case when ${day} not in (${days.join(', ')}) then ${day} end`;
 };
 
 /** The day number of a date column's value; null for a blank, and for what is no date. */
 export const daySql = (dialect: Dialect, value: string, column: SqlColumn, reading: DateReading): string => {
-  const days = reading.blankDates.flatMap((text) => parseIsoDay(text) ?? []);
-  const placeholder = (day: string): string => (days.length === 0 ? day : `case when ${day} not in (${days.join(', ')}) then ${day} end`);
+  const { blankDates, zone } = reading;
   switch (column.kind) {
     case 'date':
-      return placeholder(dialect.dayNumber(value));
+      return settledDay(dialect.dayNumber(value), blankDates);
     case 'timestamp':
-      return placeholder(dialect.dayNumber(dialect.toDate(value)));
+      return settledDay(dialect.dayNumber(dialect.toDate(value)), blankDates);
     case 'instant':
-      return placeholder(instantDay(dialect.milliseconds(value), reading.zone));
+      return settledDay(instantDay(dialect.seconds(value), zone), blankDates);
     case 'text':
       return textDay(dialect, value, reading);
-    default: {
-      const listed = reading.blankDates.filter((text) => /^\d+$/.test(text));
+    case 'integer':
+    case 'decimal':
+    case 'double': {
       const text = dialect.toText(dialect.toInteger(value));
-      const day = `case when ${value} between 10000101 and 99991231 then ${keyDay(dialect, text)} end`;
-      return listed.length === 0 ? day : `case when ${value} not in (${listed.join(', ')}) then ${day} end`;
+      const whole = column.kind === 'integer' ? '' : ` and ${value} = floor(${value})`;
+      const day = `case when ${value} between 10000101 and 99991231${whole} then ${keyDay(dialect, text)} end`;
+      return settledDay(day, blankDates);
     }
+    default:
+      return 'cast(null as integer)';
   }
 };
 
@@ -93,58 +106,60 @@ const formDay = (dialect: Dialect, text: string, form: TextForm, zone: readonly 
     case 'year':
       return dayOfText(dialect, `(${text} || '-01-01')`);
     default: {
-      // The Monday of the week that holds 4 January; 1970-01-05 was a Monday.
+      // The Monday of the week that holds 4 January; 1970-01-05 was a Monday, and remainders of days before are negative.
       const monday = (year: string): string => {
         const fourth = dayOfText(dialect, `(${year} || '-01-04')`);
-        return `(${fourth} - (${fourth} + 3) % 7)`;
+        return `(${fourth} - ((${fourth} + 3) % 7 + 7) % 7)`;
       };
       const year = `substr(${text}, 1, 4)`;
       const next = `substr(cast(cast(${year} as integer) + 10001 as varchar(8)), 2, 4)`;
       const week = `cast(substr(${text}, 7, 2) as integer)`;
       const start = `(${monday(year)} + (${week} - 1) * 7)`;
-      return `case when ${week} >= 1 and ${start} < ${monday(next)} then ${start} end`;
+      // The last year that there is has no year behind it: its weeks end with 9999-12-31 itself.
+      const end = `case when ${year} = '9999' then 2932897 else ${monday(next)} end`;
+      return `case when ${week} >= 1 and ${start} < ${end} then ${start} end`;
     }
   }
 };
 
-/** Milliseconds of a timestamp that is written with its zone. */
+/** Whole seconds of a timestamp that is written with its zone. */
 const zonedInstant = (dialect: Dialect, text: string): string => {
-  const zone = dialect.group(text, '([Zz]|[+-]\\d\\d(?::?\\d\\d)?)$', 1);
+  const zone = dialect.group(text, '([Zz]|[+-][0-9][0-9](?::?[0-9][0-9])?)$', 1);
   const minutes = `case when upper(${zone}) = 'Z' then 0 else case when substr(${zone}, 1, 1) = '-' then -1 else 1 end
       * (cast(substr(${zone}, 2, 2) as integer) * 60 + coalesce(cast(nullif(replace(substr(${zone}, 4), ':', ''), '') as integer), 0)) end`;
   const seconds = `case when substr(${text}, 17, 1) = ':' then cast(substr(${text}, 18, 2) as integer) else 0 end`;
-  return `(${dayOfText(dialect, `substr(${text}, 1, 10)`)} * 86400000.0 + (cast(substr(${text}, 12, 2) as integer) * 60
-      + cast(substr(${text}, 15, 2) as integer) - ${minutes}) * 60000.0 + ${seconds} * 1000.0)`;
+  return `(${dayOfText(dialect, `substr(${text}, 1, 10)`)} * 86400e0 + (cast(substr(${text}, 12, 2) as integer) * 60
+      + cast(substr(${text}, 15, 2) as integer) - ${minutes}) * 60e0 + ${seconds})`;
 };
 
 const textDay = (dialect: Dialect, value: string, { format, blankDates, forms, uniform, zone }: DateReading): string => {
-  const text = `trim(${value})`;
+  const text = trimmedSql(value);
   const blank = blankDates.length === 0 ? [] : [`when ${text} in (${blankDates.map(dialect.text).join(', ')}) then null`];
   const cases = [...blank];
   if (format !== undefined) {
     const { source, groups } = datePattern(format);
     const part = (group: number, width: number): string => `lpad(${dialect.group(text, source, group)}, ${width}, '0')`;
     const day = dayOfText(dialect, `(${part(groups.year, 4)} || '-' || ${part(groups.month, 2)} || '-' || ${part(groups.day, 2)})`);
-    cases.push(`when ${dialect.matches(text, source)} then ${day}`);
+    cases.push(`when ${dialect.matches(text, source)} then ${settledDay(day, blankDates)}`);
   } else {
     // A text of the form that is no date (the 31st of June) gives null by itself.
     if (uniform && forms[0] === 'day' && blank.length === 0) return formDay(dialect, text, 'day', zone);
-    for (const form of forms) cases.push(`when ${dialect.matches(text, TEXT_FORMS[form])} then ${formDay(dialect, text, form, zone)}`);
+    for (const form of forms)
+      cases.push(`when ${dialect.matches(text, TEXT_FORMS[form])} then ${settledDay(formDay(dialect, text, form, zone), blankDates)}`);
   }
   return cases.length === 0 ? 'cast(null as integer)' : `case ${cases.join('\n      ')} end`;
 };
 
 /** Whether a date column's value is a blank: null, empty, or one of the placeholders. */
-export const noDateSql = (dialect: Dialect, value: string, column: SqlColumn, { blankDates }: Pick<DateReading, 'blankDates'>): string => {
-  const blank = isBlankSql(dialect, column.kind === 'text' ? `trim(${value})` : value, column);
+export const noDateSql = (dialect: Dialect, value: string, column: SqlColumn, reading: DateReading): string => {
+  const blank = isBlankSql(dialect, column.kind === 'text' ? trimmedSql(value) : value, column);
+  const { blankDates } = reading;
   if (blankDates.length === 0) return blank;
-  if (column.kind === 'text') return `(${blank} or trim(${value}) in (${blankDates.map(dialect.text).join(', ')}))`;
-  const days = blankDates.flatMap((text) => parseIsoDay(text) ?? []);
-  const keys = blankDates.filter((text) => /^\d+$/.test(text));
-  if (column.kind === 'date' && days.length > 0) return `(${blank} or ${dialect.dayNumber(value)} in (${days.join(', ')}))`;
-  if (column.kind === 'timestamp' && days.length > 0)
-    return `(${blank} or ${dialect.dayNumber(dialect.toDate(value))} in (${days.join(', ')}))`;
-  return column.kind === 'integer' && keys.length > 0 ? `(${blank} or ${value} in (${keys.join(', ')}))` : blank;
+  const listed = column.kind === 'text' ? [`${trimmedSql(value)} in (${blankDates.map(dialect.text).join(', ')})`] : [];
+  const days = blankDays(blankDates);
+  const plain = daySql(dialect, value, column, { ...reading, blankDates: [] });
+  const isListed = [...listed, ...(days.length > 0 ? [`coalesce((${plain}) in (${days.join(', ')}), false)`] : [])];
+  return isListed.length === 0 ? blank : `(${[blank, ...isListed].join(' or ')})`;
 };
 
 /** A column's value as a double, null where blank. */
@@ -154,31 +169,77 @@ export interface DoubleSql {
   readonly bad: string | undefined;
   /** The value, null where it is no number; `value` fails there, so that nothing that turns bad later is left out in silence. */
   readonly guarded: string;
+  /** Which values have more digits than a double is sure of; undefined where none can have. */
+  readonly long: string | undefined;
+  /** The value as a plain number, to be read digit by digit. */
+  readonly plain: string;
 }
 
-export const doubleSql = (dialect: Dialect, value: string, column: SqlColumn): DoubleSql => {
-  const sure = (double: string): DoubleSql => ({ value: double, bad: undefined, guarded: double });
-  if (column.kind === 'text') {
-    const text = `trim(${value})`;
-    const { numbers = 'plain' } = column;
-    const isNumber = dialect.matches(text, NUMBER_TEXT[numbers]);
-    const plain = numbers === 'plain' ? text : `translate(${text}, ${TO_PLAIN[numbers].map(dialect.text).join(', ')})`;
-    return {
-      value: dialect.toDouble(`nullif(${plain}, '')`),
-      bad: `(${value} is not null and ${value} <> '' and not coalesce(${isNumber}, false))`,
-      guarded: `case when ${isNumber} then ${dialect.toDouble(plain)} end`,
-    };
-  }
-  if (column.kind === 'double') return sure(`case when not ${dialect.isNaN(value)} then ${dialect.toDouble(value)} end`);
-  if (column.kind === 'integer' || column.kind === 'decimal') return sure(dialect.toDouble(value));
-  return { value: 'null', bad: `${value} is not null`, guarded: 'null' };
+const MOST_DOUBLE = '1.7976931348623157e308';
+
+/** More digits than a double is sure of, zeros at both ends aside: isLong of model/decimal.ts. */
+const longText = (plain: string): string => {
+  const mantissa = `split_part(lower(${plain}), 'e', 1)`;
+  return `(length(${plain}) > ${SURE_DIGITS} and length(trim(both '0' from replace(replace(replace(${mantissa}, '-', ''), '+', ''), '.', ''))) > ${SURE_DIGITS})`;
 };
 
-/** A key as text: what looks alike is the same (G8). */
-export const keySql = (dialect: Dialect, value: string, { kind }: Pick<SqlColumn, 'kind'>): string => {
-  if (kind === 'text') return value;
-  if (kind === 'date' || kind === 'timestamp') return dialect.toText(dialect.toDate(value));
-  if (kind === 'double')
-    return `case when ${value} = trunc(${value}) then ${dialect.toText(dialect.toInteger(value))} else ${dialect.toText(value)} end`;
-  return dialect.toText(value);
+export const doubleSql = (dialect: Dialect, value: string, column: SqlColumn): DoubleSql => {
+  if (column.kind === 'text') {
+    const text = trimmedSql(value);
+    const { numbers = 'plain' } = column;
+    const plain = numbers === 'plain' ? text : `translate(${text}, ${TO_PLAIN[numbers].map(dialect.text).join(', ')})`;
+    const isNumber = dialect.matches(text, NUMBER_TEXT[numbers]);
+    const guarded = `case when ${isNumber} then ${dialect.tryDouble(plain)} end`;
+    return {
+      value: dialect.toDouble(`nullif(${plain}, '')`),
+      bad: `(${value} is not null and ${value} <> '' and (${guarded}) is null)`,
+      guarded,
+      long: `coalesce(${longText(plain)}, false)`,
+      plain,
+    };
+  }
+  const text = dialect.toText(value);
+  if (column.kind === 'double') {
+    const double = `case when not ${dialect.isNaN(value)} then ${dialect.toDouble(value)} end`;
+    const bad = `(${value} is not null and not ${dialect.isNaN(value)} and abs(${value}) > ${MOST_DOUBLE})`;
+    return { value: double, bad, guarded: `case when not ${bad} then ${double} end`, long: undefined, plain: text };
+  }
+  if (column.kind === 'integer' || column.kind === 'decimal') {
+    const double = dialect.toDouble(value);
+    const sure = (column.precision ?? 99) <= SURE_DIGITS;
+    const plain = column.kind === 'decimal' ? dialect.decimalText(value) : text;
+    const bad = column.kind === 'decimal' ? dialect.noDecimal?.(value) : undefined;
+    return { value: double, bad, guarded: double, long: sure ? undefined : `coalesce(${longText(plain)}, false)`, plain };
+  }
+  return { value: 'null', bad: `${value} is not null`, guarded: 'null', long: undefined, plain: text };
 };
+
+/** Whole numbers below this are written by their digits alone. */
+const MOST_WHOLE = '9e18';
+
+const UTC: readonly ZoneStretch[] = [{ from: Number.NEGATIVE_INFINITY, offset: 0 }];
+
+/** A key as text: what looks alike is the same (G8); keyReader of shared/values.ts. */
+export const keySql = (dialect: Dialect, value: string, { kind, zone = UTC }: Pick<SqlColumn, 'kind' | 'zone'>): string => {
+  switch (kind) {
+    case 'text':
+      return value;
+    case 'date':
+      return dialect.toText(value);
+    case 'timestamp':
+      return dialect.toText(dialect.toDate(value));
+    case 'instant':
+      return dialect.toText(`(date '1970-01-01' + ${instantDay(dialect.seconds(value), zone)})`);
+    case 'double': {
+      const double = dialect.toDouble(value);
+      return `case when ${double} = floor(${double}) and abs(${double}) < ${MOST_WHOLE} then ${dialect.toText(dialect.toInteger(value))} else ${dialect.toText(double)} end`;
+    }
+    case 'decimal':
+      return dialect.decimalText(value);
+    default:
+      return dialect.toText(value);
+  }
+};
+
+/** Whether a text could look like a member that stands for rows without one (G8): few do, and are looked at closely. */
+export const looksSpecial = (text: string): string => `${text} like '%(none)%' or ${text} like '%(unknown)%'`;

@@ -1,0 +1,205 @@
+// File sources as relations of DuckDB, each meaning what docs/files.md says, whoever reads it.
+import { createReadStream } from 'node:fs';
+import { open, readFile } from 'node:fs/promises';
+import { createGunzip, gunzipSync } from 'node:zlib';
+import type { DuckDBConnection } from '@duckdb/node-api';
+import { DurchblickError } from '../../errors.ts';
+import type { ByteSource } from '../../files/bytes.ts';
+import type { FileTable } from '../../files/column.ts';
+import { type CsvFacts, checkNames, csvScan, readCsv } from '../../files/csv.ts';
+import type { FolderFiles, FoundFile } from '../../files/folder.ts';
+import { parquetSchema } from '../../files/parquet.ts';
+import { readFileTable } from '../../files/table.ts';
+import { joinedTables } from '../shared/tables.ts';
+import type { SqlColumn } from '../sql/dialect.ts';
+import { physicalNames } from './columns.ts';
+import { duckdbDialect, duckdbKind } from './dialect.ts';
+
+const { identifier, text } = duckdbDialect;
+
+/** A path as DuckDB takes it for itself and for no pattern. */
+const literal = (path: string): string => text(path.replace(/[*?[]/g, '[$&]'));
+const list = (files: readonly FoundFile[]): string => `[${files.map(({ real }) => literal(real)).join(', ')}]`;
+
+/** What a file is to DuckDB: a select that reads it where it lies, or rows that must be loaded. */
+export type FileRelation =
+  | {
+      readonly kind: 'select';
+      readonly from: string;
+      readonly columns: readonly SqlColumn[];
+      /** Of texts: how many rows it must have. What DuckDB reads otherwise is read by ours. */
+      readonly texts?: { readonly records: number; readonly otherwise: () => Promise<FileTable> };
+    }
+  | { readonly kind: 'rows'; readonly table: FileTable };
+
+const columnsNamed = (names: readonly string[], kinds: readonly Omit<SqlColumn, 'name' | 'as'>[]): SqlColumn[] =>
+  physicalNames(names).map((as, k) => ({ ...kinds[k], name: names[k], as }));
+
+const pieces = (real: string): AsyncIterable<Uint8Array> => {
+  const stream = createReadStream(real, { highWaterMark: 4 * 2 ** 20 });
+  return /\.gz$/i.test(real) ? stream.pipe(createGunzip()) : stream;
+};
+
+interface CsvLook {
+  readonly facts: CsvFacts;
+  readonly header: readonly string[];
+}
+
+/** Looks at every byte of a CSV file, whatever its size. */
+const lookAtCsv = async ({ name, real }: FoundFile): Promise<CsvLook> => {
+  const scan = csvScan(name);
+  for await (const piece of pieces(real)) scan.push(piece);
+  const facts = scan.end();
+  const header = facts.header();
+  checkNames(header, name);
+  return { facts, header };
+};
+
+/** Longer records than this DuckDB is not asked to read. */
+const LONGEST = 16 * 2 ** 20;
+
+/** Files that DuckDB's reader and ours read alike, as the tests hold them to; others are read by ours. */
+const isPlain = ({ facts, header }: CsvLook): boolean =>
+  facts.ends !== 'both' &&
+  facts.emptyLines === 0 &&
+  !(header.length === 1 && facts.emptyEnd) &&
+  !facts.bareQuotes &&
+  !facts.quotedEnds &&
+  facts.longest < LONGEST;
+
+const readCsvSql = (files: readonly FoundFile[], { facts, header }: CsvLook): string => {
+  const columns = physicalNames(header).map((name) => `${text(name)}: 'varchar'`);
+  const settings = [
+    `columns = {${columns.join(', ')}}`,
+    'auto_detect = false',
+    'header = true',
+    `delim = ${text(facts.separator)}`,
+    `quote = '"'`,
+    `escape = '"'`,
+    `comment = ''`,
+    'skip = 0',
+    `nullstr = ''`,
+    'strict_mode = true',
+    'null_padding = false',
+    'ignore_errors = false',
+    'union_by_name = false',
+    'hive_partitioning = false',
+    'filename = false',
+    `new_line = '${facts.ends === 'crlf' ? '\\r\\n' : '\\n'}'`,
+    `max_line_size = ${LONGEST}`,
+    `buffer_size = ${4 * LONGEST}`,
+  ];
+  return `read_csv(${list(files)}, ${settings.join(', ')})`;
+};
+
+/** Files that one pattern stands for have one header. */
+const sameHeaders = (looks: readonly CsvLook[], files: readonly FoundFile[]): void => {
+  const [first, ...others] = looks;
+  for (const [k, { header, facts }] of others.entries())
+    if (header.join('\u0000') !== first.header.join('\u0000') || facts.separator !== first.facts.separator)
+      throw new DurchblickError(
+        'uneven-files',
+        `${files[k + 1].name} has the columns ${header.join(', ')}, ${files[0].name} has ${first.header.join(', ')}`,
+        {
+          kind: 'data',
+          hint: 'Files that one pattern stands for have the same columns in the same order.',
+        },
+      );
+};
+
+const csvRelation = async (files: readonly FoundFile[]): Promise<FileRelation> => {
+  const looks: CsvLook[] = [];
+  for (const file of files) looks.push(await lookAtCsv(file));
+  sameHeaders(looks, files);
+  const otherwise = async (): Promise<FileTable> =>
+    joinedTables(
+      await Promise.all(files.map(readPlainly)),
+      files.map(({ name }) => name),
+    );
+  const ends = new Set(looks.map(({ facts }) => facts.ends));
+  if (!looks.every(isPlain) || ends.size > 1) return { kind: 'rows', table: await otherwise() };
+  const { header } = looks[0];
+  const records = looks.reduce((sum, { facts }) => sum + facts.records, 0);
+  return {
+    kind: 'select',
+    from: readCsvSql(files, looks[0]),
+    columns: columnsNamed(
+      header,
+      header.map(() => ({ kind: 'text' as const })),
+    ),
+    texts: { records, otherwise },
+  };
+};
+
+/** Reads a file as the memory engine does. */
+const readPlainly = async ({ name, real }: FoundFile): Promise<FileTable> => {
+  const bytes = await readFile(real);
+  return /\.gz$/i.test(name) ? readCsv(gunzipSync(bytes), name) : readFileTable(bytes, name);
+};
+
+const sourceOf = async (real: string): Promise<{ readonly source: ByteSource; readonly close: () => Promise<void> }> => {
+  const handle = await open(real);
+  const { size } = await handle.stat();
+  const slice = async (start: number, end = size): Promise<ArrayBuffer> => {
+    const bytes = new Uint8Array(Math.max(0, Math.min(end, size) - start));
+    await handle.read(bytes, 0, bytes.length, start);
+    return bytes.buffer;
+  };
+  return { source: { byteLength: size, slice }, close: () => handle.close() };
+};
+
+/** A Parquet file by the types that its schema states; what DuckDB takes for another type is cast. */
+const parquetRelation = async (connection: DuckDBConnection, files: readonly FoundFile[]): Promise<FileRelation> => {
+  const schemas = [];
+  for (const { name, real } of files) {
+    const { source, close } = await sourceOf(real);
+    schemas.push(await parquetSchema(source, name).finally(close));
+  }
+  const [schema, ...others] = schemas;
+  const described = (columns: typeof schema): string => columns.map(({ name, kind }) => `${name} (${kind})`).join(', ');
+  for (const [k, other] of others.entries())
+    if (described(other) !== described(schema))
+      throw new DurchblickError(
+        'uneven-files',
+        `${files[k + 1].name} has the columns ${described(other)}, ${files[0].name} has ${described(schema)}`,
+        {
+          kind: 'data',
+          hint: 'Files that one pattern stands for have the same columns in the same order.',
+        },
+      );
+  const names = schema.map(({ name }) => name);
+  const columns = columnsNamed(names, schema);
+  const own = columns.map(({ as, name }) => identifier(as ?? name));
+  const read = `read_parquet(${list(files)}, hive_partitioning = false, union_by_name = false, filename = false, binary_as_string = false)`;
+  const aliased = `${read} as file(${own.join(', ')})`;
+  const types = (await connection.runAndReadAll(`describe select * from ${aliased}`)).getRows().map((row) => String(row[1]));
+  const casts = columns.map((column, k) => castOf(column, types[k], own[k]));
+  const from = casts.every((cast, k) => cast === own[k])
+    ? `(select * from ${aliased})`
+    : `(select ${casts.map((cast, k) => `${cast} as ${own[k]}`).join(', ')} from ${aliased})`;
+  return { kind: 'select', from, columns };
+};
+
+/** A column with the kind that its file states, where DuckDB's type is of another. */
+const castOf = ({ kind }: SqlColumn, type: string, name: string): string => {
+  if (kind === 'unusable' || duckdbKind(type).kind === kind) return kind === 'text' && type !== 'VARCHAR' ? `${name}::varchar` : name;
+  if (kind === 'text') return type === 'BLOB' ? `decode(${name})` : `${name}::varchar`;
+  return name;
+};
+
+/** A file source, read by DuckDB where that means the same, else as the memory engine does. */
+export const fileRelation = async (connection: DuckDBConnection, file: string, files: FolderFiles): Promise<FileRelation> => {
+  const found = await files.find(file);
+  const endings = (pattern: RegExp): boolean => found.every(({ name }) => pattern.test(name));
+  if (endings(/\.csv(\.gz)?$/i)) return csvRelation(found);
+  if (endings(/\.parquet$/i)) return parquetRelation(connection, found);
+  const tables: FileTable[] = [];
+  for (const one of found) tables.push(await readPlainly(one));
+  return {
+    kind: 'rows',
+    table: joinedTables(
+      tables,
+      found.map(({ name }) => name),
+    ),
+  };
+};

@@ -1,0 +1,70 @@
+// What went wrong with PostgreSQL, in words that say what to do.
+import { DurchblickError } from '../../errors.ts';
+import { aborted } from '../../plan/cancel.ts';
+import type { Cancellation } from '../../plan/request.ts';
+
+interface Fault {
+  readonly code?: string;
+  readonly message: string;
+}
+
+const LOST = /^(08|57P0)|ECONNRESET|EPIPE|ECONNREFUSED|ENOTFOUND|ETIMEDOUT|EHOSTUNREACH/;
+const CANCELED = '57014';
+
+export const isLost = (error: unknown): boolean => {
+  const { code = '', message } = error as Fault;
+  return LOST.test(code) || /terminat|Connection ended|not queryable|timeout expired/i.test(message);
+};
+
+/** `during` is the statement that was running. */
+export const fault = (error: unknown, during: string, signal: Cancellation | undefined, timeout: number | undefined): DurchblickError => {
+  if (error instanceof DurchblickError) return error;
+  const { code = '', message } = error as Fault;
+  if (signal?.aborted) return aborted();
+  if (code === CANCELED && timeout !== undefined)
+    return new DurchblickError('timeout', `PostgreSQL took longer than ${timeout} ms (${during})`, {
+      kind: 'engine',
+      hint: 'Ask for a shorter range, or raise `statementTimeout`.',
+    });
+  if (isLost(error))
+    return new DurchblickError('connection-lost', `the connection to PostgreSQL was lost (${message}; ${during})`, {
+      kind: 'engine',
+      hint: 'The next question opens a new one.',
+    });
+  return new DurchblickError('engine-failed', `PostgreSQL: ${message} (${during})`, { kind: 'engine', cause: error });
+};
+
+/** A connection that could not be had. */
+export const noConnection = (error: unknown, connections: number, waited: number): DurchblickError => {
+  const { message } = error as Fault;
+  if (!/timeout exceeded when trying to connect/.test(message)) return fault(error, 'connecting', undefined, undefined);
+  return new DurchblickError(
+    'connections-busy',
+    `no connection to PostgreSQL came free within ${waited / 1000} s (${connections} at most)`,
+    {
+      kind: 'engine',
+      hint: 'Raise `connections`, or ask fewer questions at once; if none is in use, the server does not answer.',
+    },
+  );
+};
+
+/** A source that cannot be read. */
+export const sourceFault = (
+  error: unknown,
+  source: { readonly name: string; readonly table?: string; readonly isQuery: boolean },
+): DurchblickError | undefined => {
+  const { code, message } = ((error as { readonly cause?: unknown }).cause ?? error) as Fault;
+  const { name, table = name, isQuery } = source;
+  if (code === '42P01' && !isQuery)
+    return new DurchblickError('unknown-table', `PostgreSQL has no table ${table}`, {
+      hint:
+        table === name
+          ? `Source "${name}" is no table of the database in the model; a table of that name would do.`
+          : 'Name it with its schema, as in public.regions.',
+    });
+  if (code?.startsWith('42') || code === '25006')
+    return new DurchblickError(isQuery ? 'bad-query' : 'bad-table', `source "${name}" cannot be read: ${message}`, {
+      hint: isQuery ? 'A query is one SELECT, which writes nothing.' : 'The role that connects needs the right to read it.',
+    });
+  return undefined;
+};

@@ -1,0 +1,60 @@
+// Faults in the data that every engine tells in the same words.
+import { DurchblickError, suggest } from '../../errors.ts';
+import type { ColumnKind } from '../../files/column.ts';
+import { NUMBER_HINT, type NumberForm } from '../../model/decimal.ts';
+import type { Dimension } from '../../model/model.ts';
+import type { DataNote } from '../../plan/request.ts';
+import { shown } from './values.ts';
+
+export const unknownColumn = (table: string, name: string, known: Iterable<string>): DurchblickError =>
+  new DurchblickError('unknown-column', `${table} has no column "${name}"`, { hint: suggest(name, known, 'columns') });
+
+/** A column that can be neither date nor member nor number. */
+export const unusableColumn = (table: string, name: string, holds: string): DurchblickError =>
+  new DurchblickError('unusable-column', `${table}: column ${name} holds ${holds}`, {
+    kind: 'data',
+    hint: 'Dates, members and numbers are plain values: dates, timestamps, numbers, texts, true and false.',
+  });
+
+/** Where a value stands; rows count from 1, and are not told where some are hidden (V3). */
+const cell = (table: string, row: number | undefined, column: string): string =>
+  `${table}${row === undefined ? '' : `, row ${row}`}, column ${column}`;
+const countText = (count: number): string => `${count} bad ${count === 1 ? 'value' : 'values'}`;
+
+/** Values of a date column that are no dates: the first of them, its row (from 1), and how many there are (D3). */
+export const badDates = (table: string, row: number | undefined, column: string, value: unknown, count: number): DurchblickError =>
+  new DurchblickError('bad-dates', `${cell(table, row, column)}: ${shown(value)} is not a date (${countText(count)})`, {
+    kind: 'data',
+    hint: 'Dates are YYYY-MM-DD, ISO 8601 timestamps or yyyymmdd keys; other texts need a `format`; `on-bad-date: blank` and `blank-dates` let some pass.',
+  });
+
+export const badDatesNote = (fact: string, role: string, column: string, count: number): DataNote => ({
+  code: 'bad-dates',
+  fact,
+  role,
+  count,
+  message: `${fact}: ${count} ${count === 1 ? 'value' : 'values'} of ${role} (${column}) ${count === 1 ? 'is' : 'are'} no date and taken as blank`,
+});
+
+export const badNumber = (table: string, row: number | undefined, column: string, value: unknown, form: NumberForm): DurchblickError =>
+  new DurchblickError('bad-number', `${cell(table, row, column)}: ${shown(value)} is not a number`, {
+    kind: 'data',
+    hint: NUMBER_HINT[form],
+  });
+
+/** A key that stands twice in a dimension (G8); neither key nor rows are told where rows are hidden (V3). */
+export const doubledKey = (
+  table: string,
+  { name, key: column }: Pick<Dimension, 'name' | 'key'>,
+  key: string | undefined,
+  rows?: readonly [number, number],
+): DurchblickError =>
+  new DurchblickError(
+    'doubled-key',
+    `${table}: ${key === undefined ? `a key of ${column}` : `the key ${column} = "${key}"`} stands ${rows ? `in rows ${rows[0]} and ${rows[1]}` : 'more than once'}`,
+    { kind: 'data', hint: `Every ${name} has one row (G8).` },
+  );
+
+/** Kinds of columns that no number is ever read from. */
+export const isNumberless = (kind: ColumnKind): boolean =>
+  kind === 'date' || kind === 'timestamp' || kind === 'instant' || kind === 'boolean';

@@ -1,0 +1,72 @@
+// Members of attributes, as far as they may be seen (R1, V3).
+import type { AttributeRef } from '../../model/attributes.ts';
+import { orderedMembers } from '../../model/members.ts';
+import type { Model } from '../../model/model.ts';
+import { passes } from '../../plan/members.ts';
+import type { Filter } from '../../plan/request.ts';
+import type { RowsOf } from '../engine.ts';
+import { hidingFilters } from '../shared/hiding.ts';
+import type { Database } from './database.ts';
+import { rankSql } from './dimensions.ts';
+import { attributeText, selectOf } from './select.ts';
+import { type Run, type SqlState, worldOf } from './world.ts';
+
+export interface MemberLook {
+  readonly model: Model;
+  readonly state: SqlState;
+  readonly database: Database;
+  readonly run: Run;
+  readonly rows: RowsOf;
+  /** Fixed filters that hide rows of dimensions. */
+  readonly fixed: readonly Filter[];
+}
+
+/** Texts of some attributes in every row of a dimension that may be seen, with what puts the first in order. */
+export const dimensionTexts = async (
+  attribute: Extract<AttributeRef, { kind: 'attribute' }>,
+  names: readonly string[],
+  { state, database, run, fixed }: Omit<MemberLook, 'rows' | 'model'>,
+): Promise<readonly (readonly [texts: readonly string[], rank: unknown])[]> => {
+  const { dialect } = database;
+  const { relation } = await state.dimension(attribute.dimension.name);
+  const filters = hidingFilters(fixed, attribute.part);
+  const tested = filters.map((filter) => (filter.attribute.kind === 'attribute' ? filter.attribute.attribute : ''));
+  const column = (name: string): string => attribute.dimension.attributes.get(name)?.column as string;
+  const texts = [...names, ...tested].map((name, k) => `${attributeText(dialect, relation, column(name), 'd')} as c${k}`);
+  const rank = rankSql(dialect, relation, attribute.dimension.attributes.get(names[0])?.order, 'd');
+  const { count, columns } = await run({
+    about: `members of ${attribute.dimension.name}`,
+    sql: `select distinct ${[...texts, `${rank} as c${texts.length}`].join(', ')}\nfrom ${relation.from} as d`,
+  });
+  return Array.from({ length: count }, (_, row) => row)
+    .filter((row) => filters.every(({ test }, k) => passes(String(columns[names.length + k][row]), test)))
+    .map((row) => [names.map((_, k) => String(columns[k][row])), columns[texts.length][row]] as const);
+};
+
+/** Members of an attribute in their order, `(none)` and `(unknown)` aside. */
+export const membersIn = async (attribute: AttributeRef, look: MemberLook): Promise<readonly string[]> => {
+  const { model, state, database, run, rows } = look;
+  if (attribute.kind === 'band')
+    return [...new Set([...model.facts.values()].flatMap((fact) => fact.bands.get(attribute.band)?.labels ?? []))];
+  const { dimension } = attribute;
+  if (dimension.source !== undefined) {
+    const found = await dimensionTexts(attribute, [attribute.attribute], look);
+    const ranked = dimension.attributes.get(attribute.attribute)?.order === undefined ? 'by-text' : 'ranked';
+    return orderedMembers(
+      found.map(([[text], rank]) => [text, rank] as const),
+      ranked,
+    );
+  }
+  const texts: [string, null][] = [];
+  for (const fact of model.facts.values()) {
+    if (!fact.links.some((link) => link.part === attribute.part)) continue;
+    const select = selectOf(await state.fact(fact, rows), await worldOf(state, database), undefined);
+    const text = select.member(attribute);
+    const { count, columns } = await run({
+      about: `members of ${attribute.key} in ${fact.name}`,
+      sql: `select distinct ${text} as c0\nfrom ${select.from()}`,
+    });
+    for (let k = 0; k < count; k++) texts.push([String(columns[0][k]), null]);
+  }
+  return orderedMembers(texts, 'by-text');
+};

@@ -1,0 +1,104 @@
+// Rows of a database as they stand there: the first ones behind a number, and those of a source.
+import type { Sample, SampleRequest } from '../../plan/request.ts';
+import { shownCell } from '../shared/values.ts';
+import type { Rows, Statement } from './database.ts';
+import { type Dialect, type Relation, rawColumn, type SqlColumn } from './dialect.ts';
+import { ROWS, type SqlFact } from './fact.ts';
+import { type SqlWorld, selectOf } from './select.ts';
+
+/** A column as it is fetched: what JavaScript would hold with fewer digits comes as text. */
+const fetched = (dialect: Dialect, alias: string, column: SqlColumn): string => {
+  const raw = rawColumn(dialect, alias, column);
+  switch (column.kind) {
+    case 'unusable':
+      return dialect.text(`(${column.holds ?? 'unknown'})`);
+    case 'double':
+      return dialect.toDouble(raw);
+    case 'decimal':
+      return dialect.decimalText(raw);
+    case 'text':
+      return raw;
+    default:
+      return dialect.toText(raw);
+  }
+};
+
+/** The value that was fetched, as every engine shows it. */
+const cellOf = (value: unknown, { kind }: SqlColumn): unknown => {
+  if (value === null || value === undefined) return null;
+  switch (kind) {
+    case 'integer': {
+      const text = String(value);
+      return Number.isSafeInteger(Number(text)) ? Number(text) : BigInt(text);
+    }
+    case 'double':
+      return Number(value);
+    case 'boolean':
+      return String(value).startsWith('t');
+    case 'timestamp':
+    case 'instant':
+      return pointText(String(value), kind);
+    default:
+      return String(value);
+  }
+};
+
+const POINT = /^(\d{4,})-(\d\d)-(\d\d)[ T](\d\d):(\d\d):(\d\d)(?:\.(\d+))?\s*(Z|[+-]\d\d(?::?\d\d)?(?::?\d\d)?)?$/;
+
+/** A timestamp as databases write it, as ISO 8601: without zeros at its end, an instant in UTC. */
+export const pointText = (text: string, kind: 'timestamp' | 'instant'): string => {
+  const parts = POINT.exec(text);
+  if (!parts) return text;
+  const [, year, month, day, hour, minute, second, fraction = '', zone] = parts;
+  const decimals = fraction.replace(/0+$/, '');
+  const end = decimals === '' ? '' : `.${decimals}`;
+  if (kind === 'timestamp') return `${year}-${month}-${day}T${hour}:${minute}:${second}${end}`;
+  const [hours = '0', minutes = '0'] = (zone ?? '').replace('Z', '').slice(1).replaceAll(':', '').match(/\d\d/g) ?? [];
+  const offset = (zone?.startsWith('-') ? -1 : 1) * (Number(hours) * 60 + Number(minutes));
+  const moved = new Date(Date.UTC(Number(year), Number(month) - 1, Number(day), Number(hour), Number(minute) - offset, Number(second)));
+  return `${moved.toISOString().slice(0, 19)}${end}Z`;
+};
+
+type Fetch = (sql: string) => Promise<Rows>;
+
+/** All rows of a relation, some of its columns. */
+const plain = async (
+  relation: Relation,
+  names: readonly string[],
+  from: string,
+  dialect: Dialect,
+  run: Fetch,
+): Promise<readonly Record<string, unknown>[]> => {
+  const columns = names.map((name) => relation.columns.find((column) => column.name === name) as SqlColumn);
+  const list = columns.map((column, k) => `${fetched(dialect, 't', column)} as c${k}`);
+  if (list.length === 0) return [];
+  const found = await run(`select ${list.join(', ')}\nfrom ${from} as t`);
+  return Array.from({ length: found.count }, (_, row) =>
+    Object.fromEntries(names.map((name, k) => [name, cellOf(found.columns[k][row], columns[k])])),
+  );
+};
+
+/** The first rows of a fact by a role's day (V1). */
+const fact = async (
+  request: SampleRequest,
+  opened: SqlFact,
+  world: SqlWorld,
+  run: (statement: Statement) => Promise<Rows>,
+): Promise<Sample> => {
+  const { fact: of, role, filters, knownBy, first, last, openAt, limit } = request;
+  const { columns } = opened.relation;
+  const select = selectOf(opened, world, knownBy);
+  const gone = openAt ? [`coalesce((${opened.day(openAt.until)}) > ${Math.min(openAt.day, openAt.asOf)}, true)`] : [];
+  const conditions = [`(${opened.day(role)}) between ${first} and ${last}`, ...filters.map(select.condition), ...gone];
+  const list = columns.map((column, k) => `${fetched(world.dialect, ROWS, column)} as c${k}`);
+  const found = await run({
+    about: `the first rows of ${of.name} by ${role} day`,
+    sql: `select ${list.join(', ')}\nfrom ${select.from()}\nwhere ${conditions.join('\n  and ')}\norder by ${opened.day(role)}\nlimit ${limit}`,
+  });
+  return {
+    columns: columns.map(({ name }) => name),
+    first: Array.from({ length: found.count }, (_, row) => found.columns.map((column, k) => shownCell(cellOf(column[row], columns[k])))),
+  };
+};
+
+export const sampleOf = { plain, fact };

@@ -1,0 +1,124 @@
+// What was found out about a database in one state of its data: nothing of it is taken for another state (V6).
+import { DurchblickError } from '../../errors.ts';
+import { once } from '../../kernels/once.ts';
+import type { AttributeRef } from '../../model/attributes.ts';
+import { usedColumns } from '../../model/columns.ts';
+import type { Dimension, Fact, Model } from '../../model/model.ts';
+import type { Filter } from '../../plan/request.ts';
+import type { OpenOptions } from '../engine.ts';
+import type { Database } from './database.ts';
+import { type Relation, rawColumn } from './dialect.ts';
+import { openDimension, type SqlDimension, withZones } from './dimensions.ts';
+import { checkColumns, openSqlFact, ROWS, type SqlFact } from './fact.ts';
+import { keepFact } from './keep.ts';
+import { membersIn } from './members.ts';
+import type { NumberSql } from './numbers.ts';
+import { selectOf } from './select.ts';
+import { type Run, rangedAttributes, type SqlState, sourceNamed, worldOf } from './world.ts';
+
+/** A state under way: everything is looked up when it is first wanted, through the session that sees it. */
+export const sqlState = (model: Model, database: Database, run: Run, { fixed, hiding }: OpenOptions): SqlState => {
+  const { dialect } = database;
+  const relations = new Map<string, Promise<Relation>>();
+  const dimensions = new Map<string, Promise<SqlDimension>>();
+  const facts = new Map<string, Promise<SqlFact>>();
+  const hidden = hiding.length > 0;
+
+  const relation = (name: string): Promise<Relation> =>
+    once(relations, name, async () => {
+      const source = sourceNamed(model, name);
+      const found = await database.relation(source, run).catch((error: unknown) => {
+        throw error instanceof DurchblickError ? error.located(model.locate(['sources', name])) : error;
+      });
+      return { ...found, columns: found.columns.map((column) => ({ ...column, numbers: source.numbers })) };
+    });
+  const dimension = (name: string): Promise<SqlDimension> =>
+    once(dimensions, name, async () => {
+      const own = model.dimensions.get(name) as Dimension;
+      return openDimension(own, await relation(own.source as string), model, dialect, run, hidden);
+    });
+  const allDimensions = async (): Promise<ReadonlyMap<string, SqlDimension>> => {
+    const found = new Map<string, SqlDimension>();
+    for (const own of model.dimensions.values()) if (own.source !== undefined) found.set(own.name, await dimension(own.name));
+    return found;
+  };
+  const state: SqlState = {
+    relation,
+    dimension,
+    dimensions: allDimensions,
+    fact: (fact, rows = 'seen') =>
+      once(facts, `${rows} ${fact.name}`, async () => {
+        const whole = await relation(fact.source);
+        checkColumns({ fact, relation: whole, model });
+        const keys = usedColumns(fact, model).flatMap(({ use, column }) => (use === 'link' || use === 'version' ? [column] : []));
+        const own = await withZones(whole, keys, model.timeZone, dialect, run);
+        const filters = rows === 'all' ? [] : (fixed.get(fact.name) ?? []);
+        const seen = filters.length === 0 ? own : await seenRows(fact, own, filters, { model, database, run, state });
+        const opened = await openSqlFact({ fact, relation: seen, model, dialect, run, hidden: seen !== own });
+        return database.keep && whole.texts ? keepFact(opened, database.keep, dialect) : opened;
+      }),
+  };
+  return state;
+};
+
+interface Looking {
+  readonly model: Model;
+  readonly database: Database;
+  readonly run: Run;
+  readonly state: SqlState;
+}
+
+/** The rows of a relation that fixed filters leave: everything else is found out from these alone (V3). */
+const seenRows = async (fact: Fact, relation: Relation, filters: readonly Filter[], looking: Looking): Promise<Relation> => {
+  const { database } = looking;
+  const members = new Map<string, readonly string[]>();
+  for (const attribute of rangedAttributes(filters)) members.set(attribute.key, await allMembers(attribute, looking));
+  const numbers = await bandNumbers(fact, relation, filters, looking);
+  const rows = { ...bareFact(fact, relation, database), number: (name: string) => numbers.get(name) as NumberSql };
+  const select = selectOf(rows, await worldOf(looking.state, database, members), undefined);
+  const conditions = filters.map(select.condition);
+  return { ...relation, from: `(select ${ROWS}.* from ${select.from()} where ${conditions.join(' and ')})` };
+};
+
+/** A fact of which nothing is known but its links. */
+const bareFact = (fact: Fact, relation: Relation, { dialect }: Database): SqlFact => ({
+  fact,
+  relation,
+  rows: 0,
+  bounds: new Map(),
+  filled: new Set(),
+  late: [],
+  notes: [],
+  day: () => 'null',
+  sameDay: () => 'null',
+  between: () => undefined,
+  fullKeys: new Set(),
+  number: () => ({ sql: 'null', scale: -1, most: 0 }),
+  numbers: new Map(),
+  present: () => 'null',
+  link: ({ column }) => {
+    const found = relation.columns.find(({ name }) => name === column);
+    if (!found) throw new Error(`no column ${column}`);
+    return { sql: rawColumn(dialect, ROWS, found), column: found, special: found.kind === 'text' };
+  },
+  versions: undefined,
+});
+
+/** Numbers of the bands that fixed filters are about, over all rows: which band a row is in decides whether it is seen. */
+const bandNumbers = async (
+  fact: Fact,
+  relation: Relation,
+  filters: readonly Filter[],
+  { model, database, run }: Looking,
+): Promise<ReadonlyMap<string, NumberSql>> => {
+  const bands = filters.flatMap((filter) =>
+    filter.kind === 'members' && filter.attribute.kind === 'band' ? [fact.bands.get(filter.attribute.band)] : [],
+  );
+  const columns = [...new Set(bands.flatMap((band) => (band ? [band.of] : [])))];
+  if (columns.length === 0) return new Map();
+  const opened = await openSqlFact({ fact, relation, model, dialect: database.dialect, run, hidden: true });
+  return new Map(columns.map((column) => [column, opened.number(column)]));
+};
+
+const allMembers = async (attribute: AttributeRef, { model, database, run, state }: Looking): Promise<readonly string[]> =>
+  membersIn(attribute, { model, state, database, run, rows: 'all', fixed: [] });

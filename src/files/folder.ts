@@ -1,0 +1,135 @@
+// Files below a folder, for Node.js: nothing outside of it, no address, and a pattern only where no file has that very name.
+import { readdir, readFile, realpath, stat } from 'node:fs/promises';
+import { dirname, isAbsolute, relative, resolve, sep } from 'node:path';
+import { DurchblickError } from '../errors.ts';
+import { compareTexts } from '../kernels/text.ts';
+import { checkPath, type Files, outsideFolder } from './files.ts';
+
+export interface FolderOptions {
+  /** Further folders that files may lie in, symbolic links resolved. */
+  readonly allow?: readonly string[];
+}
+
+export interface FoundFile {
+  /** How it is named relative to the folder, as the model would. */
+  readonly name: string;
+  /** Where it lies, symbolic links resolved. */
+  readonly real: string;
+}
+
+export interface FolderFiles extends Files {
+  readonly home: string;
+  /** Folders that files may lie in, symbolic links resolved. */
+  readonly roots: () => Promise<readonly string[]>;
+  /** The files that a path stands for. */
+  readonly find: (path: string) => Promise<readonly FoundFile[]>;
+  readonly list: (path: string) => Promise<readonly string[]>;
+  readonly state: (path: string) => Promise<string>;
+}
+
+const PATTERN = /[*?[\]]/;
+const codeOf = (error: unknown): string | undefined => (error as NodeJS.ErrnoException).code;
+
+/** A step of a pattern as a regular expression: `*` and `?` stay within a name, `[…]` is one of its characters. */
+const stepPattern = (step: string): RegExp => {
+  const source = step.replace(/\[!?[^\]]*\]|[*?]|[^*?[]|\[/g, (part) => {
+    if (part === '*') return '.*';
+    if (part === '?') return '.';
+    if (part.length > 2 && part.startsWith('[')) return `[${part.slice(1, -1).replace(/^!/, '^').replace(/\\/g, '\\\\')}]`;
+    return part.replace(/[.+^${}()|\\[\]]/g, '\\$&');
+  });
+  return new RegExp(`^${source}$`, 's');
+};
+
+/** The files that a pattern matches, in the order of their names; `**` stands for folders of any depth. */
+const matches = async (folder: string, [step, ...rest]: readonly string[]): Promise<string[]> => {
+  if (step === undefined) return [folder];
+  if (!PATTERN.test(step)) {
+    const next = resolve(folder, step);
+    const there = await stat(next).then(
+      () => true,
+      () => false,
+    );
+    return there ? matches(next, rest) : [];
+  }
+  const entries = (await readdir(folder, { withFileTypes: true }).catch(() => [])).sort((a, b) => compareTexts(a.name, b.name));
+  const found: string[] = [];
+  if (step === '**') found.push(...(await matches(folder, rest)));
+  for (const entry of entries) {
+    const path = resolve(folder, entry.name);
+    if (step === '**') {
+      if (entry.isDirectory()) found.push(...(await matches(path, [step, ...rest])));
+    } else if (!entry.name.startsWith('.') && stepPattern(step).test(entry.name)) found.push(...(await matches(path, rest)));
+  }
+  return found;
+};
+
+const isInside = (path: string, root: string): boolean => {
+  const way = relative(root, path);
+  return way === '' || !(way === '..' || way.startsWith(`..${sep}`) || isAbsolute(way));
+};
+
+/** Files below a folder, and below those that are allowed beside it. */
+export const folderFiles = (folder: string, { allow = [] }: FolderOptions = {}): FolderFiles => {
+  const home = resolve(folder);
+  const roots = async (): Promise<string[]> =>
+    Promise.all([home, ...allow.map((own) => resolve(own))].map((own) => realpath(own).catch(() => own)));
+  const noFile = (path: string, why: string): DurchblickError =>
+    new DurchblickError('no-file', `cannot read ${path} (${why})`, { hint: 'Paths are relative to the model file.' });
+  /** The real path of something that is there; it must not lead out, whether by `..` or by a link. */
+  const inside = async (path: string, written: string): Promise<string> => {
+    const real = await realpath(path);
+    if (!(await roots()).some((root) => isInside(real, root))) throw outsideFolder(written, home);
+    return real;
+  };
+  const one = async (path: string, written: string): Promise<string> => {
+    const real = await inside(path, written);
+    if ((await stat(real)).isDirectory()) throw noFile(written, 'it is a folder');
+    return real;
+  };
+  const found = async (written: string): Promise<readonly FoundFile[]> => {
+    checkPath(written);
+    const path = resolve(home, written);
+    try {
+      return [{ name: written, real: await one(path, written) }];
+    } catch (error) {
+      if (error instanceof DurchblickError) throw error;
+      if (codeOf(error) !== 'ENOENT' && codeOf(error) !== 'ENOTDIR') throw noFile(written, codeOf(error) ?? String(error));
+    }
+    // Not told what lies outside: whether there is such a file is nobody's business.
+    const named = [home, ...allow.map((own) => resolve(own)), ...(await roots())];
+    if (!named.some((root) => isInside(path, root))) throw outsideFolder(written, home);
+    if (!PATTERN.test(written)) throw noFile(written, 'there is no such file');
+    const steps = path.split(sep);
+    const base = steps.findIndex((step) => PATTERN.test(step));
+    const files: FoundFile[] = [];
+    for (const match of await matches(steps.slice(0, base).join(sep) || sep, steps.slice(base))) {
+      const name = isAbsolute(written) ? match : relative(home, match);
+      const real = await inside(match, name);
+      if (!(await stat(real)).isDirectory()) files.push({ name, real });
+    }
+    if (files.length === 0) throw noFile(written, 'no file has that name, and none matches it as a pattern');
+    return files;
+  };
+  const read = async (written: string): Promise<Uint8Array> => {
+    const [file, ...more] = await found(written);
+    if (more.length > 0) throw noFile(written, 'it stands for several files');
+    return readFile(file.real);
+  };
+  return Object.assign(read, {
+    home,
+    roots,
+    find: found,
+    list: async (written: string) => (await found(written)).map(({ name }) => name),
+    state: async (written: string) => {
+      const states = (await found(written)).map(async ({ real }) => {
+        const { size, mtimeNs, ino, dev } = await stat(real, { bigint: true });
+        return `${real}:${size}:${mtimeNs}:${ino}:${dev}`;
+      });
+      return (await Promise.all(states)).join('\n');
+    },
+  });
+};
+
+/** The folder that a file lies in. */
+export const folderOf = (file: string): string => dirname(resolve(file));
