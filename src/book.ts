@@ -52,12 +52,17 @@ const checkMembers = async (
   }
 };
 
+/** Data over more days than this are read no further than questions reach: a far date must not cost what it spans. */
+const MOST_DAYS = 150_000;
+
 /** Days of a fact that scans read: all, or what questions have asked for. The second time that is not enough, all (Store.reads). */
 const readDays = (state: State, fact: Fact, role: string, all: Bounds | undefined): Bounds | undefined => {
-  if (state.store.reads !== 'asked' || fact.grain !== 'day' || !all) return all;
+  if (fact.grain !== 'day' || !all) return all;
+  const isLong = all.last - all.first > MOST_DAYS;
+  if (state.store.reads !== 'asked' && !isLong) return all;
   const reached = state.reached.get(`${fact.name} ${role}`);
   if (!reached) return undefined;
-  if (reached.times > 1) return all;
+  if (reached.times > 1 && !isLong) return all;
   return { first: Math.max(reached.from, all.first), last: Math.min(reached.to, all.last) };
 };
 
@@ -303,7 +308,7 @@ export const open = async <N extends Names>(
     },
     check: async () => {
       const { checkBook } = await import('./seldom.ts');
-      return checkBook(model, bookWindows, (look) =>
+      return checkBook(model, today(), bookWindows, (look) =>
         states.run(async (state) => {
           const asOf = await asOfIn(state, model.asOf);
           return look(state, await state.calendarOver(await anchorDays(state, asOf), 1));

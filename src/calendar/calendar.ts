@@ -199,6 +199,21 @@ const gaplessUnits = (options: CalendarOptions, rule: WeekRule, span: Span): Uni
   ...Object.entries(options.yearSystems ?? {}).flatMap(([name, system]) => systemUnits(name, system, span)),
 ];
 
+/** A unit without what lies outside of D1: the periods that begin or end there are cut, those wholly there are none. */
+const withinTime = (unit: Unit): Unit => {
+  const { starts, ends, origin, label } = unit;
+  const from = starts.findIndex((_, i) => ends[i] >= FIRST_DAY);
+  const to = starts.findLastIndex((start) => start <= LAST_DAY) + 1;
+  if (from === 0 && to === starts.length && starts[0] >= FIRST_DAY && ends[to - 1] <= LAST_DAY) return unit;
+  return {
+    ...unit,
+    starts: starts.slice(from, to).map((start) => Math.max(start, FIRST_DAY)),
+    ends: ends.slice(from, to).map((end) => Math.min(end, LAST_DAY)),
+    origin: origin + from,
+    label: (index) => label(from + index),
+  };
+};
+
 const dayUnit = (first: Day, last: Day): Unit => {
   const starts = new Int32Array(last - first + 2);
   for (let i = 0; i < starts.length; i++) starts[i] = first + i;
@@ -226,7 +241,7 @@ export const calendar = (options: CalendarOptions): Calendar => {
   });
   const years = (units: Unit[]) => units.filter((unit) => unit.name === unit.yearUnit);
   const whole = hull(years(gaplessUnits(options, rule, { first: from, last: to })));
-  const gapless = gaplessUnits(options, rule, whole);
+  const gapless = gaplessUnits(options, rule, whole).map(withinTime);
   const reach = hull(gapless.filter((unit) => unit.basis !== 'own'));
   const custom = Object.entries(options.periods ?? {}).map(([name, rows]) => tableUnit(name, rows, 'open', `unit "${name}"`));
   const units = new Map<string, Unit>();

@@ -1,3 +1,4 @@
+import { shownText } from '../kernels/text.ts';
 /** Colours of a chart, for light and for dark pages. */
 export interface Theme {
   /** Told apart in greys and by readers with any common colour blindness. */
@@ -64,3 +65,9 @@ export const chartTitle = (text: string, subtitle: string, { quiet, ink }: Theme
   color: ink,
   offset: 12,
 });
+
+/** A mark that nobody sees, behind names that the drawing library takes for something of its own. */
+const UNSEEN = '\u200b';
+
+/** A text of the data as it may stand in a chart. */
+export const chartText = (text: string): string => `${shownText(text)}${text in Object.prototype ? UNSEEN : ''}`;

@@ -19,17 +19,19 @@ export interface Placing {
   readonly open: { readonly index: number; readonly text: string; readonly behind: number } | undefined;
 }
 
-/** What colour stands for: the reading, or the member where there is one reading and few members. */
-export type ColourBy = 'reading' | 'member';
+/** What colour stands for: the reading, or the member where there is one reading and few members. Both are told by number. */
+export type ColourBy = 'readingAt' | 'memberAt';
 
 export interface Colours {
   readonly by: ColourBy;
-  readonly domain: readonly string[];
+  readonly domain: readonly number[];
   readonly range: readonly string[];
+  /** What the numbers of a domain are called, as an expression for labels. */
+  readonly labels: string;
 }
 
 /** Colours of a panel's readings: comparisons pale, plans dark, the rest from the palette. */
-export const readingColours = ({ readings }: Panel, theme: Theme, first: number): Colours => {
+export const readingColours = ({ readings }: Panel, theme: Theme, first: number, labels: string): Colours => {
   let next = first;
   let pales = 0;
   const take = (): string => theme.series[next++ % theme.series.length];
@@ -38,10 +40,10 @@ export const readingColours = ({ readings }: Panel, theme: Theme, first: number)
     if (part === 'comparison' && pales++ === 0) return theme.pale;
     return take();
   };
-  return { by: 'reading', domain: readings.map(({ column }) => column.label), range: readings.map(colour) };
+  return { by: 'readingAt', domain: readings.map(({ at }) => at), range: readings.map(colour), labels };
 };
 
-const only = (list: readonly Drawn[]): Plain => ({ filter: { field: 'reading', oneOf: list.map(({ column }) => column.label) } });
+const only = (list: readonly Drawn[]): Plain => ({ filter: { field: 'readingAt', oneOf: list.map(({ at }) => at) } });
 
 /** Data of a mark that is drawn once in a panel. */
 const ONCE = { values: [{}] };
@@ -51,9 +53,9 @@ export const layersOf = (panel: Panel, place: Placing, colours: Colours, tooltip
   const { way, form, category, value } = place;
   const at = (c: Plain, v: Plain): Plain => (way === 'across' ? { x: c, y: v } : { y: c, x: v });
   const thick = (band: number): Plain => (way === 'across' ? { width: { band } } : { height: { band } });
-  const offset = (sort: readonly string[]): Plain => ({ [way === 'across' ? 'xOffset' : 'yOffset']: { field: colours.by, sort } });
+  const offset = (sort: readonly number[]): Plain => ({ [way === 'across' ? 'xOffset' : 'yOffset']: { field: colours.by, sort } });
   const symbol = form === 'lines' ? { symbolType: 'stroke', symbolStrokeWidth: 3 } : { symbolType: 'square' };
-  const legend = colours.domain.length > 1 ? { title: null, orient: 'top', ...symbol, labelLimit: 420 } : null;
+  const legend = colours.domain.length > 1 ? { title: null, orient: 'top', ...symbol, labelLimit: 420, labelExpr: colours.labels } : null;
   const colour = { field: colours.by, type: 'nominal', scale: { domain: colours.domain, range: colours.range }, legend };
   const of = (part: Drawn['part']): Drawn[] => panel.readings.filter((drawn) => drawn.part === part);
   const [chosen, comparison, plan, signed] = (['chosen', 'comparison', 'plan', 'signed'] as const).map(of);
@@ -74,10 +76,10 @@ export const layersOf = (panel: Panel, place: Placing, colours: Colours, tooltip
         encoding: { ...at(category, value), color: colour, ...unfinished, tooltip, ...more },
       });
   };
-  const grouped = colours.by === 'member' ? colours.domain : [...comparison, ...chosen].map(({ column }) => column.label);
+  const grouped = colours.by === 'memberAt' ? colours.domain : [...comparison, ...chosen].map(({ at: number }) => number);
 
   if (form === 'bars') {
-    if (comparison.length === 1 && chosen.length === 1 && colours.by === 'reading') {
+    if (comparison.length === 1 && chosen.length === 1 && colours.by === 'readingAt') {
       // The comparison is a wider, pale column behind the one it is compared with.
       bars(comparison, thick(0.86));
       bars(chosen, thick(0.52));
@@ -125,9 +127,7 @@ export const layersOf = (panel: Panel, place: Placing, colours: Colours, tooltip
       mark: bar(several ? {} : thick(0.62)),
       encoding: {
         ...at(category, value),
-        ...(several
-          ? { color: colour, stroke: colour, ...offset(signed.map(({ column }) => column.label)) }
-          : { color: sign, stroke: sign }),
+        ...(several ? { color: colour, stroke: colour, ...offset(signed.map(({ at: number }) => number)) } : { color: sign, stroke: sign }),
         fillOpacity: unfinished.fillOpacity,
         strokeOpacity: unfinished.strokeOpacity,
         tooltip,

@@ -7,6 +7,8 @@ export type Part = 'chosen' | 'comparison' | 'plan' | 'signed';
 
 export interface Drawn {
   readonly column: ResultColumn;
+  /** Its place among the columns of the result, by which the data of a chart name it. */
+  readonly at: number;
   readonly part: Part;
 }
 
@@ -22,25 +24,25 @@ const OTHER_FORMS = /\bas (?:ratio|index)\s*\)?$/;
 const partOf = (result: Result, column: ResultColumn): Part => {
   const expression = column.expression ?? '';
   if (SIGNED.test(expression)) return 'signed';
-  if (result.compared[column.name] !== undefined && !OTHER_FORMS.test(expression)) return 'comparison';
+  if (Object.hasOwn(result.compared, column.name) && !OTHER_FORMS.test(expression)) return 'comparison';
   return column.horizon === 'plan' ? 'plan' : 'chosen';
 };
 
 /** Panels in the order in which their first readings were asked for. */
 export const panelsOf = (result: Result, readings: readonly string[] | undefined): readonly Panel[] => {
   const panels = new Map<string, { unit: string; readings: Drawn[] }>();
-  for (const column of result.columns) {
+  for (const [at, column] of result.columns.entries()) {
     if (column.kind !== 'reading' || readings?.includes(column.name) === false) continue;
     const part = partOf(result, column);
     const unit = column.unit ?? '';
     const key = JSON.stringify([unit, part === 'signed']);
     const panel = panels.get(key) ?? { unit, readings: [] };
-    panel.readings.push({ column, part });
+    panel.readings.push({ column, at, part });
     panels.set(key, panel);
   }
   return [...panels.values()].map(({ unit, readings: own }) => {
     // A comparison or a plan that stands alone is what was chosen.
     const alone = own.every(({ part }) => part === 'comparison') || own.every(({ part }) => part === 'plan');
-    return { unit, readings: alone ? own.map(({ column }) => ({ column, part: 'chosen' as const })) : own };
+    return { unit, readings: alone ? own.map((drawn) => ({ ...drawn, part: 'chosen' as const })) : own };
   });
 };

@@ -1,6 +1,7 @@
 import { isoOf } from '../calendar/day.ts';
+import { greatest } from '../kernels/text.ts';
 import type { LaidSpan } from '../plan/windows.ts';
-import { chartConfig, chartTitle, type ThemeName, themeOf } from './look.ts';
+import { chartConfig, chartText, chartTitle, type ThemeName, themeOf } from './look.ts';
 import type { ChartSpec } from './spec.ts';
 
 export interface SpansOptions {
@@ -35,24 +36,35 @@ export const spansSpec = (
     from: span.from === undefined ? null : isoOf(Math.max(span.from, edge)),
     until: span.to === undefined ? null : isoOf(span.to + 1),
     at: isoOf(span.at),
-    row: `${span.name}${span.by === undefined || span.by === by ? '' : ` (by ${span.by})`}${several ? `  ${isoOf(span.at)}` : ''}`,
-    is: span.is,
+    row: chartText(
+      `${span.name}${span.by === undefined || span.by === by ? '' : ` (by ${span.by})`}${several ? `  ${isoOf(span.at)}` : ''}`,
+    ),
+    is: chartText(span.is),
     days: span.days,
     text: span.from === undefined || span.to === undefined ? (span.problem ?? 'no days') : `${inWords(span.from)} to ${inWords(span.to)}`,
     earlier: span.from !== undefined && span.from < edge,
     own: !span.builtIn,
   }));
   // Both panels leave the same room for their names, so that one time scale runs through them.
-  const extent = Math.min(340, 8 + Math.max(...data.map(({ row }) => row.length)) * 6.9);
+  const extent = Math.min(340, 8 + greatest(data.map(({ row }) => row.length)) * 6.9);
   const panel = (kind: LaidSpan['kind'], title: string): Record<string, unknown> | undefined => {
     const rows = data.filter((row) => row.kind === kind);
     if (rows.length === 0) return undefined;
     const y = {
-      field: 'row',
+      field: 'order',
       type: 'ordinal',
-      sort: { field: 'order', op: 'min' },
       title: null,
-      axis: { labelLimit: 0, minExtent: extent, maxExtent: extent, ticks: false, domain: false, grid: false, labelFontSize: 11 },
+      // By number: a window may be called what the drawing library has for itself.
+      axis: {
+        labelExpr: `${JSON.stringify(data.map(({ row }) => row))}[datum.value]`,
+        labelLimit: 0,
+        minExtent: extent,
+        maxExtent: extent,
+        ticks: false,
+        domain: false,
+        grid: false,
+        labelFontSize: 11,
+      },
     };
     const time = { type: 'utc', title: null, axis: { orient: 'top', grid: true, tickCount: 10, format: '%b %Y' } };
     const x = { field: 'from', timeUnit: 'utcyearmonthdate', ...time, type: 'temporal' };

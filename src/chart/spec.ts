@@ -1,7 +1,8 @@
+import { DurchblickError } from '../errors.ts';
 import { formatter } from '../result/format.ts';
 import type { Cell, Result as FullResult, Mark, ResultColumn } from '../result/result.ts';
-import { chartConfig, chartTitle, type Theme, type ThemeName, themeOf } from './look.ts';
-import { type Colours, layersOf, type Placing, readingColours } from './marks.ts';
+import { chartConfig, chartText, chartTitle, type Theme, type ThemeName, themeOf } from './look.ts';
+import { type ColourBy, type Colours, layersOf, type Placing, readingColours } from './marks.ts';
 import { type Panel, panelsOf } from './panels.ts';
 import { ticksOf } from './ticks.ts';
 
@@ -31,6 +32,9 @@ const FEW_PERIODS = 14;
 const FEW_MEMBERS = 5;
 /** Up to so many bars stand side by side in one panel. */
 const MOST_BARS = 45;
+/** More small multiples, or marks of all of them, nobody reads. */
+const MOST_MEMBERS = 200;
+const MOST_MARKS = 60_000;
 
 const dated = (locale: string): ((iso: string) => string) => {
   const format = new Intl.DateTimeFormat(locale, { day: 'numeric', month: 'short', year: 'numeric', timeZone: 'UTC' });
@@ -57,26 +61,37 @@ const axisValue = ({ format }: ResultColumn, locale: string): string => {
   return `(datum.value < 0 ? '−' : '') + ${JSON.stringify(currency ?? '')} + ${size}`;
 };
 
+/**
+ * Names for numbers, as an expression for labels. The data of a chart tell members and readings apart by number, because a
+ * name may be one that the drawing library has for itself, and two may be alike.
+ */
+const namesFor = (texts: readonly string[]): string => `${JSON.stringify(texts.map(chartText))}[datum.value]`;
+
 /** Rows of the chart's data: one for each cell of a reading. */
-const valuesOf = (result: Result, theme: Theme): Record<string, unknown>[] => {
+const valuesOf = (result: Result, members: readonly string[], theme: Theme): Record<string, unknown>[] => {
   const attributes = result.columns.filter(({ kind }) => kind === 'attribute');
   const words = dated(result.locale);
   const span = (start: string, end: string): string => (start === end ? words(start) : `${words(start)} – ${words(end)}`);
   const index = new Map(result.periods.map(({ label }, k) => [label, k]));
+  const memberAt = new Map(members.map((member, k) => [member, k]));
   const writers = result.columns.map(({ format }) => formatter(format ?? {}, result.locale));
   return result.rows.flatMap((row, r) => {
     const order = index.get(String(row[0])) as number;
     const period = result.periods[order];
+    const member = memberOf(row, attributes.length);
     return result.columns.flatMap((column, c) => {
       if (column.kind !== 'reading') return [];
-      const compared = result.compared[column.name]?.[r];
+      const compared = Object.hasOwn(result.compared, column.name) ? result.compared[column.name][r] : null;
       // A range that ends inside a period cuts plans as well.
       const partial = period.cut === true || (period.partial && column.horizon !== 'plan');
       return {
+        row: r,
         order,
-        period: period.label,
-        reading: column.label,
-        member: memberOf(row, attributes.length),
+        period: chartText(period.label),
+        readingAt: c,
+        reading: chartText(column.label),
+        memberAt: memberAt.get(member),
+        member: chartText(member),
         value: row[c],
         text: row[c] === null ? '–' : writers[c](row[c] as number),
         partial,
@@ -101,7 +116,7 @@ const MARGIN = 6;
 interface Layout {
   readonly placing: (panel: Panel, width: number) => Placing;
   readonly facets: boolean;
-  readonly colourBy: 'reading' | 'member';
+  readonly colourBy: ColourBy;
 }
 
 /** The last axis index at whose period the as-of date lies, where periods follow it. */
@@ -138,22 +153,21 @@ const layoutOf = (result: Result, panels: readonly Panel[], members: readonly st
       ...(way === 'down' ? { grid: true } : {}),
     },
   });
-  const named0 = (field: string, sort: unknown): Record<string, unknown> => ({
+  const numbered = (field: string, labelExpr: string): Record<string, unknown> => ({
     field,
     type: 'ordinal',
-    sort,
     title: null,
-    axis: { labelLimit: 260, ticks: false, domain: false, grid: false },
+    axis: { labelLimit: 260, ticks: false, domain: false, grid: false, labelExpr },
   });
   // One period and its members, or windows whose names are long: names down the side, bars to the right.
   if (count === 1 && named && members.length <= 60) {
     return {
       facets: false,
-      colourBy: 'reading',
+      colourBy: 'readingAt',
       placing: (panel) => ({
         way: 'down',
         form: 'bars',
-        category: named0('member', [...members]),
+        category: numbered('memberAt', namesFor(members)),
         value: value(panel, 'down', false),
         count: members.length,
         asOf: undefined,
@@ -168,21 +182,21 @@ const layoutOf = (result: Result, panels: readonly Panel[], members: readonly st
   const ticks = ticksOf(result, width);
   return {
     facets,
-    colourBy: together ? 'member' : 'reading',
+    colourBy: together ? 'memberAt' : 'readingAt',
     placing: (panel, own) => {
       const fitting = own === width ? ticks : ticksOf(result, own);
       if (fitting === undefined)
         return {
           way: 'down',
           form: 'bars',
-          category: named0('period', { field: 'order', op: 'min' }),
+          category: numbered('order', namesFor(result.periods.map(({ label }) => label))),
           value: value(panel, 'down', facets),
           count,
           asOf: undefined,
           asOfText,
           open: undefined,
         };
-      const labels = JSON.stringify(Object.fromEntries(fitting.map(({ index, label }) => [index, label])));
+      const labels = JSON.stringify(Object.fromEntries(fitting.map(({ index, label }) => [index, chartText(label)])));
       return {
         way: 'across',
         form: count <= FEW_PERIODS || result.unit === null ? 'bars' : 'lines',
@@ -208,7 +222,16 @@ export const chartSpec = (result: Result, options: ChartOptions = {}): ChartSpec
   const theme = themeOf(options.theme);
   const attributes = result.columns.filter(({ kind }) => kind === 'attribute');
   const members = [...new Set(result.rows.map((row) => memberOf(row, attributes.length)))];
+  if (members.length > MOST_MEMBERS || result.rows.length * result.columns.length > MOST_MARKS)
+    throw new DurchblickError(
+      'too-many-marks',
+      `a chart of ${members.length.toLocaleString('en')} members in ${result.rows.length.toLocaleString('en')} rows cannot be read`,
+      {
+        hint: 'Keep the first of them: `limit`, with `rest` for the others; or filter them.',
+      },
+    );
   const panels = panelsOf(result, options.readings);
+  const readingLabels = namesFor(result.columns.map(({ label }) => label));
   const width = options.width ?? 760;
   const layout = layoutOf(result, panels, members, width);
   const tooltip = [
@@ -225,9 +248,14 @@ export const chartSpec = (result: Result, options: ChartOptions = {}): ChartSpec
     const own = layout.facets ? Math.round((width - (per - 1) * 44) / per) : width;
     const placing = layout.placing(panel, own);
     const colours: Colours =
-      layout.colourBy === 'member'
-        ? { by: 'member', domain: members, range: members.map((_, k) => theme.series[k % theme.series.length]) }
-        : readingColours(panel, theme, panel.readings[0].part === 'signed' ? 2 : position);
+      layout.colourBy === 'memberAt'
+        ? {
+            by: 'memberAt',
+            domain: members.map((_, k) => k),
+            range: members.map((_, k) => theme.series[k % theme.series.length]),
+            labels: namesFor(members),
+          }
+        : readingColours(panel, theme, panel.readings[0].part === 'signed' ? 2 : position, readingLabels);
     const layer = layersOf(panel, placing, colours, tooltip, theme);
     const small = panels.length > 1 && position > 0;
     const across = Math.max(90, Math.round((options.height ?? (layout.facets ? 150 : 380)) / (small ? 2 : 1)));
@@ -236,24 +264,23 @@ export const chartSpec = (result: Result, options: ChartOptions = {}): ChartSpec
     const unit = panel.unit === '' ? '' : ` (${panel.unit})`;
     const text = panel.readings.length === 1 && panels.length > 1 ? `${panel.readings[0].column.label}${unit}` : panel.unit;
     const title = text === '' ? undefined : { text, anchor: 'start', fontSize: 12, fontWeight: 'normal', color: theme.quiet };
-    const transform = [{ filter: { field: 'reading', oneOf: panel.readings.map(({ column }) => column.label) } }];
+    const transform = [{ filter: { field: 'readingAt', oneOf: panel.readings.map(({ at }) => at) } }];
     if (!layout.facets) return { title, transform, width, height, layer };
     return {
       title,
       transform,
       facet: {
-        field: 'member',
-        type: 'nominal',
+        field: 'memberAt',
+        type: 'ordinal',
         title: null,
-        sort: members,
-        header: { labelAnchor: 'start', labelFontSize: 12, labelColor: theme.ink, labelFontWeight: 'bold' },
+        header: { labelExpr: namesFor(members), labelAnchor: 'start', labelFontSize: 12, labelColor: theme.ink, labelFontWeight: 'bold' },
       },
       columns: per,
       spec: { width: own, height, layer },
       resolve: { axis: { x: 'independent' } },
     };
   };
-  const names = panels.flatMap(({ readings }) => readings.map(({ column }) => column.label));
+  const names = panels.flatMap(({ readings }) => readings.map(({ column }) => chartText(column.label)));
   const title = chartTitle(
     names.length <= 3 ? names.join(', ') : `${names.slice(0, 3).join(', ')} …`,
     [result.caption, `as of ${result.asOf}`].filter((text) => text !== '').join(', '),
@@ -265,7 +292,7 @@ export const chartSpec = (result: Result, options: ChartOptions = {}): ChartSpec
     ...(options.title === 'none' ? {} : { title }),
     background: theme.background,
     padding: options.title === 'none' ? MARGIN : 18,
-    data: { values: valuesOf(result, theme) },
+    data: { values: valuesOf(result, members, theme) },
     vconcat: panels.map(panelSpec),
     resolve: {
       scale: { color: 'independent', stroke: 'independent', xOffset: 'independent', yOffset: 'independent', y: 'independent' },

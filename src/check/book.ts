@@ -46,11 +46,13 @@ const readerOf = async (model: Model, store: Store, fact: Fact, role: string): P
 /** Everything that somebody should look at, what may make numbers wrong first. `inState` runs a look at one state of the data. */
 export const checkBook = async (
   model: Model,
+  today: Day,
   windows: Parameters<typeof unusable>[1],
   inState: (look: (state: State, calendar: Calendar) => Promise<Finding[]>) => Promise<Finding[]>,
 ): Promise<readonly Finding[]> => {
   const data = await inState((state, calendar) =>
     dataFindings({
+      today,
       model,
       store: state.store,
       bounds: async (fact) => {

@@ -10,8 +10,13 @@ type DayCounts = readonly (readonly [day: Day, rows: number])[];
 
 const MOST_DAYS = 40_000;
 
-const dayCounts = async (store: Store, fact: Fact, role: string, bounds: Bounds | undefined): Promise<DayCounts> => {
-  if (!bounds) return [];
+const dayCounts = async (
+  store: Store,
+  fact: Fact,
+  role: string,
+  bounds: Bounds | undefined,
+): Promise<{ readonly counts: DayCounts; readonly step: number }> => {
+  if (!bounds) return { counts: [], step: 1 };
   const length = bounds.last - bounds.first + 1;
   // Where days reach from one end of time to the other, weeks, months or years of them tell as much.
   const step = Math.ceil(length / MOST_DAYS);
@@ -20,9 +25,8 @@ const dayCounts = async (store: Store, fact: Fact, role: string, bounds: Bounds 
   const segments: Segments = { key: `check:${bounds.first}:${bounds.last}`, starts, ends: starts.map((start) => start + step - 1) };
   const rowSet = { fact, role, attributes: [], filters: [], knownBy: undefined };
   const [cube] = await store.cubes([{ ...rowSet, segments, aggregates: [{ kind: 'rows', where: [] }] }]);
-  return Array.from(starts, (start, k) => [start, cube.tuples.length === 0 ? 0 : cube.columns[0].cells[k]] as const).filter(
-    ([, rows]) => rows > 0,
-  );
+  const counts = Array.from(starts, (start, k) => [start, cube.tuples.length === 0 ? 0 : cube.columns[0].cells[k]] as const);
+  return { counts: counts.filter(([, rows]) => rows > 0), step };
 };
 
 const rowsWith = async (store: Store, fact: Fact, filters: readonly Filter[]): Promise<number> => {
@@ -93,11 +97,15 @@ const linkFindings = async (store: Store, fact: Fact, model: Model, bounds: Boun
 };
 
 const FAR = 730;
+/** Days further from today than this stand for something else, however few rows there are. */
+const AGES = 200 * 366;
+const FEW = 20;
 
 /** Days that lie apart from all others: placeholders like 9999-12-31 and slips of the pen. */
-const farDays = (counts: DayCounts): DayCounts => {
+const farDays = (counts: DayCounts, today: Day): DayCounts => {
   const total = counts.reduce((sum, [, rows]) => sum + rows, 0);
-  if (total < 20) return [];
+  const ages = counts.filter(([day]) => Math.abs(day - today) > AGES);
+  if (total < FEW) return ages;
   const at = (share: number): Day => {
     let seen = 0;
     for (const [day, rows] of counts) {
@@ -109,11 +117,26 @@ const farDays = (counts: DayCounts): DayCounts => {
   const [low, high] = [at(0.02), at(0.98)];
   const margin = Math.max(FAR, (high - low) / 2);
   const outside = counts.filter(([day]) => day < low - margin || day > high + margin);
+  const inside = counts.filter(([day]) => day >= low - margin && day <= high + margin).map(([day]) => day);
   // A long tail is none: what lies apart is apart from everything.
-  return outside.filter(
-    ([day]) =>
-      !counts.some(([other]) => other !== day && Math.abs(other - day) < FAR / 2 && other >= low - margin && other <= high + margin),
+  const apart = outside.filter(([day]) => !inside.some((other) => Math.abs(other - day) < FAR / 2));
+  return apart.length > 0 ? apart : ages;
+};
+
+/** The very days of stretches of days. */
+const exactDays = async (
+  store: Store,
+  fact: Fact,
+  role: string,
+  stretches: DayCounts,
+  { last }: Bounds,
+  step: number,
+): Promise<DayCounts> => {
+  if (step === 1) return stretches;
+  const found = await Promise.all(
+    stretches.slice(0, EXAMPLES).map(([day]) => dayCounts(store, fact, role, { first: day, last: Math.min(day + step - 1, last) })),
   );
+  return [...found.flatMap(({ counts }) => counts), ...stretches.slice(EXAMPLES)];
 };
 
 const dateFindings = async (
@@ -121,6 +144,7 @@ const dateFindings = async (
   fact: Fact,
   model: Model,
   bounds: ReadonlyMap<string, Bounds | undefined>,
+  today: Day,
 ): Promise<Finding[]> => {
   const found: Finding[] = [];
   const [primary] = fact.roles.keys();
@@ -138,8 +162,10 @@ const dateFindings = async (
         wayOut: `On ${role.name} they are in no period, and every answer says so (D4).`,
         place,
       });
-    const counts = await dayCounts(store, fact, role.name, bounds.get(role.name));
-    const far = farDays(counts);
+    const own = bounds.get(role.name);
+    const { counts, step } = await dayCounts(store, fact, role.name, own);
+    const apart = farDays(counts, today);
+    const far = own ? await exactDays(store, fact, role.name, apart, own, step) : apart;
     if (far.length > 0)
       found.push({
         code: 'far-dates',
@@ -153,7 +179,14 @@ const dateFindings = async (
           .join(', ')}].`,
         place,
       });
-    if (role.name === primary && fact.grain === 'day') found.push(...gapFindings(fact, role.name, counts, model));
+    if (role.name !== primary || fact.grain !== 'day') continue;
+    // Beside a far date, the days of all others are looked at by themselves.
+    const near = counts.filter((day) => !apart.includes(day)).map(([day]) => day);
+    const others =
+      step === 1 || near.length === 0
+        ? { counts, step }
+        : await dayCounts(store, fact, role.name, { first: near[0], last: near[near.length - 1] + step - 1 });
+    if (others.step === 1) found.push(...gapFindings(fact, role.name, others.counts, model));
   }
   const actual = [...fact.roles.values()].filter(({ horizon }) => horizon === 'actual');
   const first = fact.enters ?? actual[0]?.name;
@@ -297,6 +330,7 @@ const earlyFindings = (model: Model, ends: ReadonlyMap<string, Day>): Finding[] 
 };
 
 export interface DataWorld {
+  readonly today: Day;
   readonly model: Model;
   readonly store: Store;
   readonly bounds: (fact: Fact) => Promise<ReadonlyMap<string, Bounds | undefined>>;
@@ -306,7 +340,7 @@ export interface DataWorld {
 }
 
 /** Looks at the data of every fact: links, dates, gaps, periods. Counts are the engine's; few rows are read. */
-export const dataFindings = async ({ model, store, bounds, periodOf, reader }: DataWorld): Promise<Finding[]> => {
+export const dataFindings = async ({ model, store, bounds, periodOf, reader, today }: DataWorld): Promise<Finding[]> => {
   const found: Finding[] = [];
   const ends = new Map<string, Day>();
   for (const note of store.notes)
@@ -323,7 +357,7 @@ export const dataFindings = async ({ model, store, bounds, periodOf, reader }: D
     const [primary] = fact.roles.keys();
     const last = own.get(primary)?.last;
     if (fact.horizon === 'actual' && last !== undefined) ends.set(fact.name, last);
-    found.push(...(await linkFindings(store, fact, model, own.get(primary))), ...(await dateFindings(store, fact, model, own)));
+    found.push(...(await linkFindings(store, fact, model, own.get(primary))), ...(await dateFindings(store, fact, model, own, today)));
     if (fact.grain !== 'day') found.push(...(await coarseFindings(store, fact, model, (day) => periodOf(fact, day), reader)));
   }
   if (ends.size > 1) found.push(...earlyFindings(model, ends));

@@ -1,4 +1,3 @@
-import Table from 'cli-table3';
 import stringWidth from 'string-width';
 import { DurchblickError, describe } from '../errors.ts';
 import type { Note } from '../evaluate/notes.ts';
@@ -20,24 +19,6 @@ export const yellow = paint(33);
 
 /** Columns of the terminal; what COLUMNS says, or 100, where there is none. */
 export const screenWidth = (): number => process.stdout.columns ?? (Number(process.env.COLUMNS) || 100);
-
-const BARE = {
-  top: '',
-  'top-mid': '',
-  'top-left': '',
-  'top-right': '',
-  bottom: '',
-  'bottom-mid': '',
-  'bottom-left': '',
-  'bottom-right': '',
-  left: '',
-  'left-mid': '',
-  mid: '',
-  'mid-mid': '',
-  right: '',
-  'right-mid': '',
-  middle: '  ',
-};
 
 export interface PlainTable {
   readonly header: readonly string[];
@@ -61,32 +42,30 @@ const wrapped = (text: string, width: number): string[] => {
   return lines;
 };
 
-/** So many rows are laid out at once: the time that a layout takes grows faster than they do. */
-const LAID_OUT = 500;
+const PLAIN = /^[\x20-\x7e]*$/;
+/** Columns of the screen that a text takes: most take one a character. */
+const widthOf = (text: string): number => (PLAIN.test(text) ? text.length : stringWidth(text));
 
 /** A table for terminals: a header, aligned columns, nothing else. */
 export const terminalTable = ({ header, right, rows }: PlainTable): string => {
   // A column with marks leaves room for one behind every cell, so that digits stay aligned.
   const marked = header.map((_, k) => rows.some(({ marks }) => marks?.[k] !== undefined));
-  const room = (k: number): string => (marked[k] ? '  ' : '');
-  const lines = headerLines(header, rows, marked).map((line) => line.map((text, k) => `${bold(shownText(text))}${room(k)}`));
-  for (const { cells, marks, strong } of rows) {
-    const cell = (text: string): string => (strong ? bold(shownText(text)) : shownText(text));
-    lines.push(cells.map((text, k) => `${cell(text)}${marks?.[k] === undefined ? room(k) : ` ${marks[k]}`}`));
-  }
-  const widths = header.map((_, k) => greatest(lines.map((line) => stringWidth(line[k] ?? ''))));
-  const written: string[] = [];
-  for (let from = 0; from < lines.length; from += LAID_OUT) {
-    const table = new Table({
-      chars: BARE,
-      style: { head: [], border: [], 'padding-left': 0, 'padding-right': 0, compact: true },
-      colAligns: right.map((isRight) => (isRight ? 'right' : 'left')),
-      // A column of nothing would be left out.
-      colWidths: widths.map((width) => Math.max(width, 1)),
-    });
-    table.push(...lines.slice(from, from + LAID_OUT));
-    for (const line of table.toString().split('\n')) written.push(line.trimEnd());
-  }
+  const heads = headerLines(header, rows, marked).map((cells) => ({ cells: cells.map(shownText), strong: true, marks: undefined }));
+  const lines = [...heads, ...rows.map(({ cells, marks, strong }) => ({ cells: cells.map(shownText), strong, marks }))];
+  const widths = header.map((_, k) => greatest(lines.map(({ cells }) => widthOf(cells[k] ?? ''))));
+  const written = lines.map(({ cells, strong, marks }) =>
+    header
+      .map((_, k) => {
+        const text = cells[k] ?? '';
+        const painted = strong && text !== '' ? bold(text) : text;
+        const mark = marks?.[k];
+        const behind = marked[k] ? (mark === undefined ? '  ' : ` ${mark}`) : '';
+        const blanks = ' '.repeat(widths[k] - widthOf(text));
+        return right[k] ? `${blanks}${painted}${behind}` : `${painted}${behind}${blanks}`;
+      })
+      .join(' '.repeat(GAP))
+      .trimEnd(),
+  );
   return `${written.join('\n')}\n`;
 };
 

@@ -45,9 +45,9 @@ export interface Store extends CalendarTables {
   readonly reads?: 'all' | 'asked';
   /**
    * Where rows may change while a book is open: the store as it is at one moment, for a question or several that run at
-   * once. Its `close` ends that view.
+   * once. Its `close` ends that view. `fixing` is called right before the moment is fixed: until then others may join.
    */
-  readonly begin?: (signal?: Cancellation) => Promise<Store>;
+  readonly begin?: (signal?: Cancellation, fixing?: () => void) => Promise<Store>;
   /** Roles of a fact whose column is text where it could be a date; none where rows are files or given by a program. */
   readonly textDates: (fact: Fact) => Promise<readonly string[]>;
   /** What kind of values a column of a source holds. */

@@ -4,7 +4,7 @@ import type { AdditiveCells } from './across.ts';
 import { BLANK } from './column.ts';
 import type { Cells } from './cubes.ts';
 import { noteReversed } from './levels.ts';
-import { additive, counting, finish, noteInexact, rowsOf, rowValueOf } from './parts.ts';
+import { additive, counting, finish, noteInexact, noteUnsure, rowsOf, rowValueOf } from './parts.ts';
 import { lookupRuns, type Runs, runsOf, sharedSums } from './runs.ts';
 import type { Evaluation, LeafData, LeafTask } from './scope.ts';
 
@@ -40,7 +40,11 @@ export const simple = async (task: LeafTask, evaluation: Evaluation): Promise<Le
   const seen = lookupRuns(rows.sums(), runs, width);
   const counted = lookupRuns(count.sums(), runs, width);
   if (unseen !== undefined) noteUnfinished(task, segments, evaluation);
-  if (extreme) return finish(task, cells.tuples, lookupRuns(cells.extreme(kind), runs, width), counted, seen, cells.scale);
+  if (extreme) {
+    const data = finish(task, cells.tuples, lookupRuns(cells.extreme(kind), runs, width), counted, seen, cells.scale, evaluation);
+    noteUnsure(cells, data, task, evaluation);
+    return data;
+  }
   if (kind === 'average') {
     const sums = lookupRuns(cells.sums(), runs, width);
     const factor = 10 ** Math.max(cells.scale, 0);
@@ -51,15 +55,16 @@ export const simple = async (task: LeafTask, evaluation: Evaluation): Promise<Le
       counted,
       seen,
       -1,
+      evaluation,
     );
   }
   const cut = runs.i.some((_, row) => runs.i[row] <= runs.j[row] && (runs.left[row] === 1 || runs.right[row] === 1));
-  if (!cut) return finish(task, cells.tuples, lookupRuns(cells.sums(), runs, width), counted, seen, cells.scale);
+  if (!cut) return finish(task, cells.tuples, lookupRuns(cells.sums(), runs, width), counted, seen, cells.scale, evaluation);
   if (measure.spread === 'none') return withoutSpread(task, cells, runs, counted, seen, evaluation);
   const { shareOf } = await import('./shares.ts');
   const share = await shareOf(leaf, segments, evaluation);
   const sums = sharedSums(cells.sums(), cells.cells, runs, lay, segments, width, share);
-  const data = finish(task, cells.tuples, sums, counted, seen, Math.max(cells.scale, 0));
+  const data = finish(task, cells.tuples, sums, counted, seen, Math.max(cells.scale, 0), evaluation);
   return { ...data, scale: -1 };
 };
 
@@ -70,10 +75,11 @@ const withoutSpread = (
   runs: Runs,
   counted: Float64Array,
   seen: Float64Array,
-  { notes }: Evaluation,
+  evaluation: Evaluation,
 ): LeafData => {
   const { measure } = task.leaf;
-  const data = finish(task, cells.tuples, lookupRuns(cells.sums(), runs, cells.tuples.length), counted, seen, cells.scale);
+  const { notes } = evaluation;
+  const data = finish(task, cells.tuples, lookupRuns(cells.sums(), runs, cells.tuples.length), counted, seen, cells.scale, evaluation);
   const width = cells.tuples.length;
   let rows = 0;
   for (let row = 0; row < runs.i.length; row++) {
@@ -145,5 +151,6 @@ export const between = async (task: LeafTask, evaluation: Evaluation): Promise<L
     counted,
     counted,
     -1,
+    evaluation,
   );
 };

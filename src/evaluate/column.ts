@@ -54,7 +54,9 @@ const added = (a: Column, b: Column, sign: 1 | -1): Column => {
     else {
       // Cells without a value hold 0.
       const second = sign * b.values[k];
-      values[k] = scale < 0 ? a.values[k] + second : addExactly(a.values[k], second, factor);
+      const sum = scale < 0 ? a.values[k] + second : addExactly(a.values[k], second, factor);
+      if (Number.isFinite(sum)) values[k] = sum;
+      else state[k] = BLANK;
     }
   }
   return { values, state, scale };

@@ -32,5 +32,5 @@ export const byEvents = async (task: LeafTask, evaluation: Evaluation, count: 'd
       seen.set(events.seen[g].subarray(anchor * width, (anchor + 1) * width), row * width);
     });
   });
-  return finish(task, events.tuples, raw, seen, seen, events.scale);
+  return finish(task, events.tuples, raw, seen, seen, events.scale, evaluation);
 };

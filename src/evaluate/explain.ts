@@ -1,4 +1,5 @@
 import type { Day } from '../calendar/day.ts';
+import { DurchblickError } from '../errors.ts';
 import type { AttributeRef } from '../model/attributes.ts';
 import type { Comparison, Model } from '../model/model.ts';
 import { type Bound, horizonOf, type Leaf } from '../plan/bind.ts';
@@ -71,19 +72,26 @@ interface Step {
   readonly chain: readonly Comparison[];
 }
 
+/** An explanation of more parts than this nobody reads. */
+const MOST_STEPS = 1000;
+
 /** The reading and all that it is made of, from above; a comparison has its two times below it. */
-const stepsOf = (bound: Bound, depth: number, chain: readonly Comparison[]): Step[] => {
+const stepsOf = (bound: Bound, depth: number, chain: readonly Comparison[], left = { steps: MOST_STEPS }): Step[] => {
+  if (--left.steps < 0)
+    throw new DurchblickError('too-long-reading', `the explanation would have more than ${MOST_STEPS} parts`, {
+      hint: 'Explain one of the formulas that it is made of.',
+    });
   const below = (() => {
     switch (bound.kind) {
       case 'negate':
-        return stepsOf(bound.of, depth + 1, chain);
+        return stepsOf(bound.of, depth + 1, chain, left);
       case 'binary':
-        return [...stepsOf(bound.left, depth + 1, chain), ...stepsOf(bound.right, depth + 1, chain)];
+        return [...stepsOf(bound.left, depth + 1, chain, left), ...stepsOf(bound.right, depth + 1, chain, left)];
       case 'call':
-        return bound.args.flatMap((arg) => stepsOf(arg, depth + 1, chain));
+        return bound.args.flatMap((arg) => stepsOf(arg, depth + 1, chain, left));
       case 'vs': {
-        const own = bound.form === 'value' ? [] : stepsOf(bound.of, depth + 1, chain);
-        return [...own, ...stepsOf(bound.of, depth + 1, [...chain, bound.comparison])];
+        const own = bound.form === 'value' ? [] : stepsOf(bound.of, depth + 1, chain, left);
+        return [...own, ...stepsOf(bound.of, depth + 1, [...chain, bound.comparison], left)];
       }
       default:
         return [];

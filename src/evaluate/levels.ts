@@ -48,7 +48,7 @@ export const level = async (task: LeafTask, evaluation: Evaluation): Promise<Lea
       values[row * width + m] -= went.values[row * gone.length + k];
     });
   }
-  return finish(task, came.cells.tuples, values, rows, rows, came.cells.scale);
+  return finish(task, came.cells.tuples, values, rows, rows, came.cells.scale, evaluation);
 };
 
 export const noteReversed = async (
@@ -110,7 +110,7 @@ export const acrossTime = async (task: LeafTask, evaluation: Evaluation): Promis
         picked[row * width + m] = seen[row * width + m] > 0 ? 1 : 0;
       }
     }
-    return finish(task, cells.tuples, raw, picked, seen, cells.scale);
+    return finish(task, cells.tuples, raw, picked, seen, cells.scale, evaluation);
   }
   if (way === 'average') {
     const days = new Float64Array(has.length + 1);
@@ -123,7 +123,7 @@ export const acrossTime = async (task: LeafTask, evaluation: Evaluation): Promis
       const row = Math.floor(k / width);
       return sum / factor / (days[runs.j[row] + 1] - days[runs.i[row]]);
     });
-    return finish(task, cells.tuples, raw, seen, seen, -1);
+    return finish(task, cells.tuples, raw, seen, seen, -1, evaluation);
   }
   const daily = cells.cells.map((value, k) => (has[Math.floor(k / width)] ? value : Number.NaN));
   return finish(
@@ -133,5 +133,6 @@ export const acrossTime = async (task: LeafTask, evaluation: Evaluation): Promis
     seen,
     seen,
     cells.scale,
+    evaluation,
   );
 };

@@ -1,4 +1,5 @@
 import type { AttributeRef } from '../model/attributes.ts';
+import { SURE_DIGITS } from '../model/decimal.ts';
 import type { Fact } from '../model/model.ts';
 import type { Leaf } from '../plan/bind.ts';
 import type { AggregateRequest, Filter, RowSet, RowValue } from '../plan/request.ts';
@@ -26,6 +27,7 @@ export const finish = (
   counted: ArrayLike<number>,
   seen: ArrayLike<number>,
   scale: number,
+  { notes }: Evaluation,
 ): LeafData => {
   const rows = task.lay.state.length;
   const width = tuples.length;
@@ -34,18 +36,31 @@ export const finish = (
   const mask = new Uint8Array(rows * width);
   const absent = { values: new Float64Array(rows), state: new Uint8Array(rows) };
   const factor = 10 ** Math.max(scale, 0);
+  let tooGreat = 0;
   for (let row = 0; row < rows; row++) {
     const [value, kind] = nothingOf(task.leaf, task.lay.state[row]);
     absent.values[row] = value;
     absent.state[row] = kind;
     for (let k = row * width; k < (row + 1) * width; k++) {
       mask[k] = seen[k] > 0 ? 1 : 0;
-      if (counted[k] > 0) values[k] = raw[k] / factor;
-      else {
+      if (counted[k] > 0 && Number.isFinite(raw[k])) values[k] = raw[k] / factor;
+      else if (counted[k] > 0) {
+        state[k] = BLANK;
+        tooGreat++;
+      } else {
         values[k] = value;
         state[k] = kind;
       }
     }
+  }
+  if (tooGreat > 0) {
+    const { name } = task.leaf.measure;
+    notes.add(`overflow ${name}`, {
+      code: 'overflow',
+      measure: name,
+      cells: tooGreat,
+      message: `${name}: ${tooGreat} ${tooGreat === 1 ? 'value is' : 'values are'} greater than a number can hold, and blank`,
+    });
   }
   return { tuples, values, state, seen: mask, absent, scale };
 };
@@ -104,5 +119,19 @@ export const noteInexact = (cells: Cells, task: LeafTask, { notes }: Evaluation)
     code: 'inexact',
     measure: name,
     message: `${name} is summed in double precision: its column has more than 6 decimals or too large amounts`,
+  });
+};
+
+/** Whether a number has as many digits as two neighbours among the doubles have in common. */
+const isUnsure = (value: number): boolean => Math.abs(value).toExponential().replace(/e.*$/, '').replace('.', '').length > SURE_DIGITS;
+
+/** Extremes of values with more digits than a double is sure of, where such a one is shown. */
+export const noteUnsure = (cells: Cells, data: LeafData, task: LeafTask, { notes }: Evaluation): void => {
+  if (!cells.long || !data.values.some(isUnsure)) return;
+  const { name } = task.leaf.measure;
+  notes.add(`inexact ${name}`, {
+    code: 'inexact',
+    measure: name,
+    message: `${name}: values have more than ${SURE_DIGITS} digits, and are shown as the nearest double`,
   });
 };

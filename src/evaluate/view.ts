@@ -1,7 +1,7 @@
 import { DurchblickError } from '../errors.ts';
 import { type AttributeRef, reach, reachable } from '../model/attributes.ts';
-import type { Measure, Model } from '../model/model.ts';
-import type { Bound, DaysLeaf, Leaf } from '../plan/bind.ts';
+import type { Comparison, Measure, Model } from '../model/model.ts';
+import { type Bound, type DaysLeaf, hasPart, type Leaf, partsOf } from '../plan/bind.ts';
 import { spreadsTo, unreached } from '../plan/fixed.ts';
 import { type Chain, layReading, rowCount } from '../plan/places.ts';
 import { factFilters, filtersOf } from '../plan/question.ts';
@@ -145,6 +145,39 @@ const extent = (lays: readonly Lay[], row: number): DayRange | null => {
   return range;
 };
 
+/** A chain of comparisons with a text that tells it from every other. */
+interface Steps {
+  readonly chain: Chain;
+  readonly key: string;
+}
+const HERE: Steps = { chain: [], key: '' };
+const stepTo = ({ chain, key }: Steps, comparison: Comparison): Steps => ({
+  chain: [...chain, comparison],
+  key: `${key}${JSON.stringify([comparison.name, comparison.match])}`,
+});
+
+/** Measures at different times, of all readings of a question: more could not be counted with. */
+const MOST_JOBS = 2000;
+
+/** Numbers parts, so that a part at one time is one thing however many readings use it. */
+const numbering = (): ((bound: Bound) => number) => {
+  const numbers = new Map<Bound, number>();
+  return (bound) => {
+    const number = numbers.get(bound) ?? numbers.size;
+    numbers.set(bound, number);
+    return number;
+  };
+};
+
+/** What a part's value is made of at a time: of a comparison the part at its own time and at the other one. */
+const stepsBelow = (bound: Bound, at: Steps): readonly (readonly [Bound, Steps])[] =>
+  bound.kind === 'vs'
+    ? [
+        [bound.of, at],
+        [bound.of, stepTo(at, bound.comparison)],
+      ]
+    : partsOf(bound).map((part) => [part, at] as const);
+
 /** Evaluates readings over a scope: lays every measure in them, fetches what they need at once, then calculates. */
 export const evaluateView = async (readings: readonly Bound[], scope: Scope, evaluation: Evaluation): Promise<ViewData> => {
   const { frame } = evaluation;
@@ -152,53 +185,52 @@ export const evaluateView = async (readings: readonly Bound[], scope: Scope, eva
   const rows = rowCount(view);
   const jobs = new Map<string, Job>();
   // A measure in a formula, or a day count, at one place in a chain of comparisons is one job, however often it stands there.
-  const keyOf = (leaf: Leaf | DaysLeaf, chain: Chain): string => {
+  const keyOf = (leaf: Leaf | DaysLeaf, { key }: Steps): string => {
     const own =
       leaf.kind === 'leaf'
-        ? [leaf.measure.name, leaf.role.name, leaf.across === 'all' ? 'all' : leaf.across.map(({ key }) => key)]
+        ? [leaf.measure.name, leaf.role.name, leaf.across === 'all' ? 'all' : leaf.across.map((attribute) => attribute.key)]
         : [leaf.count, leaf.horizon];
-    return JSON.stringify([
-      own,
-      leaf.window && [leaf.window.text, leaf.window.full, leaf.window.name],
-      chain.map(({ name, match }) => [name, match]),
-    ]);
+    return JSON.stringify([own, leaf.window && [leaf.window.text, leaf.window.full, leaf.window.name], key]);
   };
   // Measures that lie on the same days are laid once.
   const lays = new Map<string, Lay>();
-  const layOnce = (window: Leaf['window'], { horizon, history }: ReturnType<typeof layingOf>, chain: Chain): Lay => {
-    const where = chain.map(({ name, match }) => [name, match]);
+  const layOnce = (window: Leaf['window'], { horizon, history }: ReturnType<typeof layingOf>, { chain, key: where }: Steps): Lay => {
     const key = JSON.stringify([window && [window.text, window.full, window.name], horizon, history.first, history.last, where]);
     const laid = lays.get(key) ?? layReading(window, horizon, history, chain, view, frame);
     lays.set(key, laid);
     return laid;
   };
-  const prepare = (leaf: Leaf | DaysLeaf, chain: Chain): void => {
-    const key = keyOf(leaf, chain);
+  const prepare = (leaf: Leaf | DaysLeaf, at: Steps): void => {
+    const key = keyOf(leaf, at);
     if (jobs.has(key)) return;
+    if (jobs.size >= MOST_JOBS)
+      throw new DurchblickError('too-long-reading', `the readings come down to more than ${MOST_JOBS} measures at different times`, {
+        hint: 'Comparisons of comparisons multiply them; ask for some of them by themselves.',
+      });
     if (leaf.kind === 'days') {
-      const lay = layOnce(leaf.window, { horizon: leaf.horizon, history: { first: undefined, last: undefined } }, chain);
+      const lay = layOnce(leaf.window, { horizon: leaf.horizon, history: { first: undefined, last: undefined } }, at);
       jobs.set(key, { leaf, lay, split: 'repeated', task: undefined });
       return;
     }
-    const lay = layOnce(leaf.window, layingOf(leaf, frame), chain);
-    noteMissing(lay, chain, evaluation);
+    const lay = layOnce(leaf.window, layingOf(leaf, frame), at);
+    noteMissing(lay, at.chain, evaluation);
     const { task, split } = taskOf(leaf, lay, scope, evaluation);
     jobs.set(key, { leaf, lay, split, task: split === 'blank' ? undefined : task });
   };
-  const walk = (bound: Bound, chain: Chain, visit: (leaf: Leaf | DaysLeaf, chain: Chain) => void): void => {
-    if (bound.kind === 'leaf' || bound.kind === 'days') visit(bound, chain);
-    else if (bound.kind === 'binary') {
-      walk(bound.left, chain, visit);
-      walk(bound.right, chain, visit);
-    } else if (bound.kind === 'negate') walk(bound.of, chain, visit);
-    else if (bound.kind === 'call') for (const arg of bound.args) walk(arg, chain, visit);
-    else if (bound.kind === 'vs') {
-      // `as value` shows the other time alone, yet its own days are laid for the caption.
-      walk(bound.of, chain, visit);
-      walk(bound.of, [...chain, bound.comparison], visit);
-    }
+  const numberOf = numbering();
+  const placeKey = (bound: Bound, { key }: Steps): string => `${numberOf(bound)} ${key}`;
+  /** How often the value of a part at a time is wanted; what is wanted twice is kept once it is there. */
+  const wanted = new Map<string, number>();
+  const walk = (bound: Bound, at: Steps, seen: Map<string, number>, visit: (leaf: Leaf | DaysLeaf, at: Steps) => void): void => {
+    const key = placeKey(bound, at);
+    const times = seen.get(key) ?? 0;
+    seen.set(key, times + 1);
+    if (times > 0) return;
+    if (bound.kind === 'leaf' || bound.kind === 'days') visit(bound, at);
+    // `as value` shows the other time alone, yet its own days are laid for the caption.
+    for (const [part, then] of stepsBelow(bound, at)) walk(part, then, seen, visit);
   };
-  for (const reading of readings) walk(reading, [], prepare);
+  for (const reading of readings) walk(reading, HERE, wanted, prepare);
   const tasks = [...jobs.values()].flatMap(({ task }) => task ?? []);
   for (const task of tasks) reachOf(task, evaluation);
   const loaded = new Map<Job, LeafData>();
@@ -229,80 +261,79 @@ export const evaluateView = async (readings: readonly Bound[], scope: Scope, eva
     );
   }
 
-  const calculate = (bound: Bound, chain: Chain): Column => {
+  const kept = new Map<string, Column>();
+  const calculate = (bound: Bound, at: Steps): Column => {
+    if (bound.kind === 'leaf' || bound.kind === 'days') return columns.get(keyOf(bound, at)) as Column;
+    const key = placeKey(bound, at);
+    const before = kept.get(key);
+    if (before) return before;
+    const column = calculated(bound, at);
+    if ((wanted.get(key) ?? 0) > 1) kept.set(key, column);
+    return column;
+  };
+  const calculated = (bound: Exclude<Bound, Leaf | DaysLeaf>, at: Steps): Column => {
     switch (bound.kind) {
       case 'number':
         return constantColumn(bound.value, size);
-      case 'leaf':
-      case 'days':
-        return columns.get(keyOf(bound, chain)) as Column;
       case 'negate':
-        return negated(calculate(bound.of, chain));
+        return negated(calculate(bound.of, at));
       case 'binary':
-        return arithmetic(bound.operator, calculate(bound.left, chain), calculate(bound.right, chain));
+        return arithmetic(bound.operator, calculate(bound.left, at), calculate(bound.right, at));
       case 'call': {
         const digits = bound.name === 'round' && bound.args[1]?.kind === 'number' ? bound.args[1].value : 0;
         const args = bound.name === 'round' ? bound.args.slice(0, 1) : bound.args;
         return applied(
           bound.name,
-          args.map((arg) => calculate(arg, chain)),
+          args.map((arg) => calculate(arg, at)),
           digits,
         );
       }
-      case 'vs':
-        return formed(bound.form, calculate(bound.of, chain), calculate(bound.of, [...chain, bound.comparison]));
+      case 'vs': {
+        const other = calculate(bound.of, stepTo(at, bound.comparison));
+        return bound.form === 'value' ? other : formed(bound.form, calculate(bound.of, at), other);
+      }
     }
   };
+  const layOf = (leaf: Leaf | DaysLeaf, at: Steps): Lay => (jobs.get(keyOf(leaf, at)) as Job).lay;
   /** The lays whose days a reading's value comes from: of `as value` only the other time. */
-  const read = (bound: Bound, chain: Chain): Lay[] => {
-    if (bound.kind === 'leaf' || bound.kind === 'days') return [(jobs.get(keyOf(bound, chain)) as Job).lay];
-    if (bound.kind === 'binary') return [...read(bound.left, chain), ...read(bound.right, chain)];
-    if (bound.kind === 'negate') return read(bound.of, chain);
-    if (bound.kind === 'call') return bound.args.flatMap((arg) => read(arg, chain));
-    if (bound.kind !== 'vs') return [];
-    return [...(bound.form === 'value' ? [] : read(bound.of, chain)), ...read(bound.of, [...chain, bound.comparison])];
+  const readBy = (bound: Bound, at: Steps, found: Set<Lay>, done: Set<string>): void => {
+    const key = placeKey(bound, at);
+    if (done.has(key)) return;
+    done.add(key);
+    if (bound.kind === 'leaf' || bound.kind === 'days') found.add(layOf(bound, at));
+    const below = stepsBelow(bound, at);
+    for (const [part, then] of bound.kind === 'vs' && bound.form === 'value' ? below.slice(1) : below) readBy(part, then, found, done);
+  };
+  /** The lays of a reading's measures at its own time, or at other ones. */
+  const laysAt = (reading: Bound, where: (at: Steps) => boolean): Lay[] => {
+    const found = new Set<Lay>();
+    walk(reading, HERE, new Map(), (leaf, at) => void (where(at) && found.add(layOf(leaf, at))));
+    return [...found];
   };
   const perRow = <T>(make: (row: number) => T): T[] => Array.from({ length: rows }, (_, row) => make(row));
   return {
     rows,
     tuples,
-    columns: readings.map((reading) => calculate(reading, [])),
+    columns: readings.map((reading) => calculate(reading, HERE)),
     seen,
     ahead: readings.map((reading) => {
-      const lays = read(reading, []);
-      return perRow((row) => lays.some((lay) => lay.ahead[row] === 1));
+      const found = new Set<Lay>();
+      readBy(reading, HERE, found, new Set());
+      return perRow((row) => [...found].some((lay) => lay.ahead[row] === 1));
     }),
     covered: readings.map((reading) => {
-      const lays: Lay[] = [];
-      walk(reading, [], (leaf, chain) => {
-        if (chain.length === 0) lays.push((jobs.get(keyOf(leaf, chain)) as Job).lay);
-      });
-      return perRow((row) => extent(lays, row));
+      const own = laysAt(reading, ({ chain }) => chain.length === 0);
+      return perRow((row) => extent(own, row));
     }),
     compared: readings.map((reading) => {
-      const lays: Lay[] = [];
-      walk(reading, [], (leaf, chain) => {
-        if (chain.length > 0) lays.push((jobs.get(keyOf(leaf, chain)) as Job).lay);
-      });
-      return hasComparison(reading) ? perRow((row) => extent(lays, row)) : undefined;
+      if (!hasComparison(reading)) return undefined;
+      const others = laysAt(reading, ({ chain }) => chain.length > 0);
+      return perRow((row) => extent(others, row));
     }),
   };
 };
 
-export const hasComparison = (bound: Bound): boolean => {
-  switch (bound.kind) {
-    case 'vs':
-      return true;
-    case 'negate':
-      return hasComparison(bound.of);
-    case 'binary':
-      return hasComparison(bound.left) || hasComparison(bound.right);
-    case 'call':
-      return bound.args.some(hasComparison);
-    default:
-      return false;
-  }
-};
+export const hasComparison = (bound: Bound): boolean => hasPart(bound, 'vs');
 
 const noteMissing = (lay: Lay, chain: Chain, { notes }: Evaluation): void => {
   const rows = lay.state.reduce((count, state) => count + (state === MISSING ? 1 : 0), 0);

@@ -4,6 +4,7 @@ import { readArrow } from './arrow.ts';
 import type { ByteSource } from './bytes.ts';
 import type { FileTable } from './column.ts';
 import { readCsv } from './csv.ts';
+import { isPacked, unpackedName, unpackGzip } from './gzip.ts';
 import { readJson } from './json.ts';
 import { readParquet } from './parquet.ts';
 
@@ -41,6 +42,8 @@ const firstOfParquet = async (source: ByteSource, name: string): Promise<FileSam
 
 interface Reader {
   readonly ending: RegExp;
+  /** Texts may be packed by gzip: `.csv.gz`. */
+  readonly packed?: 'gzip';
   readonly read: (bytes: Uint8Array, name: string) => FileTable | Promise<FileTable>;
   /** Reads no more than the first rows; kinds without it are read whole. */
   readonly first?: (source: ByteSource, name: string) => Promise<FileSample>;
@@ -48,26 +51,28 @@ interface Reader {
 
 /** The files that can be read without a database, by the ends of their names. */
 const READERS: readonly Reader[] = [
-  { ending: /\.csv$/i, read: readCsv, first: firstOfCsv },
+  { ending: /\.csv$/i, read: readCsv, first: firstOfCsv, packed: 'gzip' },
   { ending: /\.parquet$/i, read: readParquet, first: firstOfParquet },
-  { ending: /\.(json|ndjson|jsonl)$/i, read: readJson },
+  { ending: /\.(json|ndjson|jsonl)$/i, read: readJson, packed: 'gzip' },
   { ending: /\.(arrow|feather)$/i, read: readArrow },
 ];
 
-export const FILE_KINDS = '.csv, .parquet, .json, .ndjson and .arrow files';
+export const FILE_KINDS = '.csv, .parquet, .json, .ndjson and .arrow files; .csv and .json may be packed: .csv.gz';
 
 const readerOf = (file: string): Reader => {
-  const found = READERS.find(({ ending }) => ending.test(file));
+  const inside = unpackedName(file);
+  const found = READERS.find(({ ending, packed }) => ending.test(inside) && (inside === file || packed === 'gzip'));
   if (!found) throw new DurchblickError('unknown-file-kind', `${file} cannot be read`, { hint: `There are readers for ${FILE_KINDS}.` });
   return found;
 };
 
 /** Reads a file by the end of its name. */
-export const readFileTable = async (bytes: Uint8Array, file: string): Promise<FileTable> => readerOf(file).read(bytes, file);
+export const readFileTable = async (bytes: Uint8Array, file: string): Promise<FileTable> =>
+  readerOf(file).read(isPacked(file) ? await unpackGzip(bytes, file) : bytes, isPacked(file) ? unpackedName(file) : file);
 
 /** Looks into a file, whatever its kind; of large ones at the first rows. */
 export const sampleOf = async (source: ByteSource, file: string): Promise<FileSample> => {
-  const { first, read } = readerOf(file);
-  if (first) return first(source, file);
-  return { ...(await read(new Uint8Array(await source.slice(0, source.byteLength)), file)), of: 'all' };
+  const { first } = readerOf(file);
+  if (first && !isPacked(file)) return first(source, file);
+  return { ...(await readFileTable(new Uint8Array(await source.slice(0, source.byteLength)), file)), of: 'all' };
 };

@@ -13,6 +13,8 @@ import {
 import { type NameStyle, syntaxError, type Token, tokenize } from './tokens.ts';
 
 const DEEPEST = 100;
+/** Whatever is made of a reading is as deep as it has terms. */
+const MOST_TERMS = 1000;
 
 const isOperator = (token: Token, symbols: string): boolean => token.kind === 'symbol' && symbols.includes(token.text);
 
@@ -24,6 +26,7 @@ export const parseReading = (text: string, style: NameStyle = 'reading'): Expres
   const tokens = tokenize(text, style);
   let position = 0;
   let depth = 0;
+  let terms = 0;
   const peek = (): Token => tokens[position];
   const next = (): Token => tokens[position++];
   const fail = (token: Token, message: string, hint?: string): never => {
@@ -184,6 +187,12 @@ export const parseReading = (text: string, style: NameStyle = 'reading'): Expres
     let left = operand();
     while (isOperator(peek(), symbols)) {
       unambiguous(left, from);
+      if (++terms > MOST_TERMS)
+        fail(
+          peek(),
+          'this is too long',
+          `At most ${MOST_TERMS.toLocaleString('en')} terms are read; put parts of it into formulas of their own.`,
+        );
       const token = next();
       from = position;
       const right = operand();

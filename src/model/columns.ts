@@ -8,10 +8,11 @@ export interface UsedColumn {
   readonly use: 'date' | 'link' | 'number' | 'key' | 'presence' | 'version';
 }
 
-const namesIn = (node: Expression): string[] => {
+/** Names of columns that a computed column is made of (M13). */
+export const columnsIn = (node: Expression): string[] => {
   if (node.kind === 'name') return [node.name];
-  if (node.kind === 'binary') return [...namesIn(node.left), ...namesIn(node.right)];
-  if (node.kind === 'negate' || node.kind === 'modified') return namesIn(node.of);
+  if (node.kind === 'binary') return [...columnsIn(node.left), ...columnsIn(node.right)];
+  if (node.kind === 'negate' || node.kind === 'modified') return columnsIn(node.of);
   return [];
 };
 
@@ -28,7 +29,7 @@ export const usedColumns = (fact: Fact, model: Model): UsedColumn[] => {
       use: 'link',
     });
   for (const [name, expression] of fact.columns)
-    for (const column of namesIn(expression)) list.push({ column, path: ['columns', name], use: 'number' });
+    for (const column of columnsIn(expression)) list.push({ column, path: ['columns', name], use: 'number' });
   for (const band of fact.bands.values()) list.push({ column: band.of, path: ['bands', band.name, 'of'], use: 'number' });
   for (const { name, fact: owner, aggregate } of model.measures.values()) {
     if (owner !== fact || aggregate.kind === 'days-between' || aggregate.column === undefined) continue;

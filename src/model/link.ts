@@ -1,10 +1,12 @@
 import { type CalendarOptions, calendar, type NameSet, parseWorkingWeek, unitNames } from '../calendar/calendar.ts';
+import { datePattern } from '../calendar/dates.ts';
 import { parseIsoDay, type Weekday } from '../calendar/day.ts';
 import { DurchblickError, type Place, suggest } from '../errors.ts';
 import { parseReading } from '../language/parse.ts';
 import type { Expression } from '../language/syntax.ts';
 import { parseShift, parseWindow, type Shift } from '../windows/syntax.ts';
 import { builtInWindows } from './builtin.ts';
+import { columnsIn } from './columns.ts';
 import { checked, type Locate, type Path, pathText } from './keys.ts';
 import type {
   Aggregate,
@@ -21,7 +23,7 @@ import type {
   Role,
   Source,
 } from './model.ts';
-import { type FactInput, type MeasureInput, type ModelInput, modelSchema, type YearSystemInput } from './schema.ts';
+import { type FactInput, type FormatInput, type MeasureInput, type ModelInput, modelSchema, type YearSystemInput } from './schema.ts';
 
 /** Collects faults instead of stopping at the first, so that one look at a model tells them all. */
 class Faults {
@@ -223,6 +225,58 @@ const linkMeasure = (name: string, input: MeasureInput, fact: Fact, path: Path, 
   };
 };
 
+/** A date format that gives no day is told where it is written, whatever the column holds. */
+const checkedDateFormat = (format: string | undefined, path: Path, faults: Faults): string | undefined => {
+  if (format !== undefined) faults.try(path, () => datePattern(format));
+  return format;
+};
+
+const DEEPEST_COLUMNS = 50;
+
+/** Computed columns may use each other, but none itself, by whatever way. */
+const checkColumns = (fact: string, columns: ReadonlyMap<string, Expression>, faults: Faults): void => {
+  const settled = new Set<string>();
+  const visit = (column: string, way: readonly string[]): void => {
+    const at = way.indexOf(column);
+    if (at >= 0) {
+      const circle = [...way.slice(at), column].join(' → ');
+      faults.add(
+        ['facts', fact, 'columns', column],
+        'circular-column',
+        `the column "${column}" refers to itself`,
+        at === way.length - 1 ? 'A computed column needs a name of its own beside the column of the source.' : `By way of ${circle}.`,
+      );
+    }
+    if (at >= 0 || settled.has(column)) return;
+    if (way.length > DEEPEST_COLUMNS)
+      faults.add(
+        ['facts', fact, 'columns', column],
+        'too-long-reading',
+        `more than ${DEEPEST_COLUMNS} computed columns are made of each other`,
+        'Compute some of them in the source.',
+      );
+    if (way.length > DEEPEST_COLUMNS) return;
+    for (const other of columnsIn(columns.get(column) as Expression)) if (columns.has(other)) visit(other, [...way, column]);
+    settled.add(column);
+  };
+  for (const column of columns.keys()) visit(column, []);
+};
+
+/** A format that `Intl.NumberFormat` does not take is told where it is written. */
+const checkFormat = (format: FormatInput | undefined, path: Path, faults: Faults): void => {
+  if (format === undefined) return;
+  try {
+    new Intl.NumberFormat('en', format as Intl.NumberFormatOptions).format(1);
+  } catch (error) {
+    faults.add(
+      [...path, 'format'],
+      'bad-format',
+      `numbers cannot be written so: ${(error as Error).message}`,
+      'It takes the options of Intl.NumberFormat, for example { style: currency, currency: EUR, maximumFractionDigits: 0 }.',
+    );
+  }
+};
+
 const linkFact = (
   name: string,
   input: FactInput,
@@ -249,7 +303,7 @@ const linkFact = (
       name: role,
       column: parts.column,
       horizon: parts.horizon ?? horizon,
-      format: parts.format,
+      format: checkedDateFormat(parts.format, [...path, 'dates', role, 'format'], faults),
       onBadDate: parts.onBadDate ?? 'error',
       blankDates: (parts.blankDates ?? []).map(String),
     });
@@ -277,6 +331,7 @@ const linkFact = (
     const expression = faults.try([...path, 'columns', column], () => parseReading(text, 'column'));
     if (expression) columns.set(column, expression);
   }
+  checkColumns(name, columns, faults);
   const links: Link[] = [];
   for (const [written, link] of Object.entries(input.links ?? {})) {
     const at = [...path, 'links', written];
@@ -465,6 +520,7 @@ export const linkModel = (written: unknown, locate: Locate = () => undefined): M
     facts.set(name, linked);
     for (const [measureName, measure] of Object.entries(fact.measures)) {
       const path = ['facts', name, 'measures', measureName];
+      checkFormat(measure.format, path, faults);
       const made = linkMeasure(measureName, measure, linked, path, faults);
       if (take(measureName, `in fact "${name}"`, path) && made) measures.set(measureName, made);
     }
@@ -479,6 +535,7 @@ export const linkModel = (written: unknown, locate: Locate = () => undefined): M
       better,
       label,
     } = typeof formula === 'string' ? { is: formula, format: undefined, better: undefined, label: undefined } : formula;
+    checkFormat(format, path, faults);
     const expression = faults.try(path, () => parseReading(text));
     if (take(name, 'a formula', path) && expression) formulas.set(name, { name, text, expression, format, better, label });
   }

@@ -1,5 +1,5 @@
 import type { Calendar, PeriodOf } from '../calendar/calendar.ts';
-import { type Day, isoOf, LAST_DAY, parseIsoDay } from '../calendar/day.ts';
+import { type Day, isoOf, LAST_DAY, parseIsoDay, toDay } from '../calendar/day.ts';
 import type { Unit } from '../calendar/unit.ts';
 import { DurchblickError, suggest } from '../errors.ts';
 import type { Fact, Model, NamedWindow } from '../model/model.ts';
@@ -104,6 +104,31 @@ export const rangeOf = (text: string, model: Model, calendar: Calendar, asOf: Da
   return { first: from.start, last, unit: last === to.end ? unit : undefined };
 };
 
+/** Data that reach further than this, in days, hold a date that stands for something else. */
+const LONGEST = 400 * 366;
+/** A day in our own time: of two ends the one that lies further from it is the odd one. */
+const NEAR = toDay('2000-01-01');
+
+/** A default range that some placeholder or slip of the pen has stretched over centuries. */
+const farDate = (leaves: readonly Leaf[], { first, last }: Stretch, bounds: FactBounds): DurchblickError => {
+  const days = leaves.flatMap(({ measure, role }) => {
+    const name = measure.open?.from ?? role.name;
+    const known = bounds(measure.fact, name);
+    return known ? [known.first, known.last].map((day) => ({ day, name, fact: measure.fact })) : [];
+  });
+  const ends = days.filter(({ day }) => day === first || day === last);
+  const far = ends.reduce((a, b) => (Math.abs(b.day - NEAR) > Math.abs(a.day - NEAR) ? b : a));
+  const day = isoOf(far.day);
+  return new DurchblickError(
+    'far-date',
+    `${far.fact.name} has the ${far.name} date ${day}: the range of all data is ${isoOf(first)} to ${isoOf(last)}`,
+    {
+      kind: 'data',
+      hint: `Give a range; or, if it stands for "none", say so at ${far.fact.roles.get(far.name)?.column}: blank-dates: [${day}]. \`check\` counts such rows.`,
+    },
+  );
+};
+
 /** From the first to the last day with data in the roles shown; cut at the as-of date unless a plan is shown (A3). */
 const defaultStretch = (leaves: readonly Leaf[], asOf: Day, bounds: FactBounds): Stretch | undefined => {
   let [first, last] = [Number.POSITIVE_INFINITY, Number.NEGATIVE_INFINITY];
@@ -148,6 +173,7 @@ export const axisOf = (asked: Asked, leaves: readonly Leaf[], model: Model, cale
       windows: undefined,
     };
   }
+  if (!range && stretch && stretch.last - stretch.first > LONGEST) throw farDate(leaves, stretch, bounds);
   const unit = calendar.unit(by.unit);
   const kind: AxisKind = { kind: 'unit', unit };
   if (!stretch) return { kind, places: [], labels: [], windows: undefined };

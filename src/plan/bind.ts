@@ -2,7 +2,7 @@ import { DurchblickError, suggest } from '../errors.ts';
 import { parseReading } from '../language/parse.ts';
 import type { Expression, Form, FunctionName, Modifiers, Operator } from '../language/syntax.ts';
 import { type AttributeRef, attributeOf } from '../model/attributes.ts';
-import type { Comparison, Measure, Model, NamedWindow, Role } from '../model/model.ts';
+import type { Comparison, Formula, Measure, Model, NamedWindow, Role } from '../model/model.ts';
 import { parseShift, parseWindow } from '../windows/syntax.ts';
 
 /** A measure as a reading uses it: by one role, over one window, with some splits taken out. */
@@ -44,40 +44,73 @@ interface Inherited {
   readonly across?: Carried<'all' | readonly AttributeRef[]>;
 }
 
-const DEEPEST = 50;
+/** Formulas within formulas. */
+const DEEPEST_FORMULAS = 50;
+/** Parts within parts, and all there are: more could be neither counted with nor told of. */
+const DEEPEST_PARTS = 1500;
+const MOST_PARTS = 20_000;
 
-/** All measures a bound reading is made of. */
-export const leavesOf = (bound: Bound): Leaf[] => {
+/** What a part is directly made of. */
+export const partsOf = (bound: Bound): readonly Bound[] => {
   switch (bound.kind) {
-    case 'leaf':
-      return [bound];
     case 'binary':
-      return [...leavesOf(bound.left), ...leavesOf(bound.right)];
+      return [bound.left, bound.right];
     case 'negate':
     case 'vs':
-      return leavesOf(bound.of);
+      return [bound.of];
     case 'call':
-      return bound.args.flatMap(leavesOf);
+      return bound.args;
     default:
       return [];
   }
 };
 
-/** Gives every `days` in a formula the horizon of the measures around it (M12). */
-const settleDays = (bound: Bound, horizon: 'actual' | 'plan'): Bound => {
-  switch (bound.kind) {
-    case 'days':
-      return { ...bound, horizon };
-    case 'binary':
-      return { ...bound, left: settleDays(bound.left, horizon), right: settleDays(bound.right, horizon) };
-    case 'negate':
-    case 'vs':
-      return { ...bound, of: settleDays(bound.of, horizon) };
-    case 'call':
-      return { ...bound, args: bound.args.map((arg) => settleDays(arg, horizon)) };
-    default:
-      return bound;
-  }
+/** All parts of a reading, each once however often it is used: formulas share theirs. */
+const eachPart = (bound: Bound, visit: (part: Bound) => void, seen = new Set<Bound>()): void => {
+  if (seen.has(bound)) return;
+  seen.add(bound);
+  visit(bound);
+  for (const part of partsOf(bound)) eachPart(part, visit, seen);
+};
+
+/** All measures a bound reading is made of. */
+export const leavesOf = (bound: Bound): Leaf[] => {
+  const leaves: Leaf[] = [];
+  eachPart(bound, (part) => void (part.kind === 'leaf' && leaves.push(part)));
+  return leaves;
+};
+
+/** Whether some part of a reading is of a kind. */
+export const hasPart = (bound: Bound, kind: Bound['kind']): boolean => {
+  let found = false;
+  eachPart(bound, (part) => {
+    found ||= part.kind === kind;
+  });
+  return found;
+};
+
+/** Gives every `days` in a formula the horizon of the measures around it (M12). Shared parts stay shared. */
+const settleDays = (bound: Bound, horizon: 'actual' | 'plan', known = new Map<Bound, Bound>()): Bound => {
+  const before = known.get(bound);
+  if (before) return before;
+  const settle = (part: Bound): Bound => settleDays(part, horizon, known);
+  const settled = ((): Bound => {
+    switch (bound.kind) {
+      case 'days':
+        return { ...bound, horizon };
+      case 'binary':
+        return { ...bound, left: settle(bound.left), right: settle(bound.right) };
+      case 'negate':
+      case 'vs':
+        return { ...bound, of: settle(bound.of) };
+      case 'call':
+        return { ...bound, args: bound.args.map(settle) };
+      default:
+        return bound;
+    }
+  })();
+  known.set(bound, settled);
+  return settled;
 };
 
 /** The horizon that decides what of a measure is seen: its role's; of an open measure its from-role's (A2). */
@@ -144,121 +177,164 @@ const comparisonOf = (model: Model, text: string, literal: boolean, where: NameP
   });
 };
 
+/** How deep a part lies, and by way of which formulas. */
+interface Way {
+  readonly source: string;
+  readonly depth: number;
+  readonly formulas: readonly string[];
+}
+
+const below = (way: Way): Way => ({ ...way, depth: way.depth + 1 });
+
+const tooLong = (source: string, what: string): DurchblickError =>
+  new DurchblickError('too-long-reading', `the reading has ${what}`, {
+    text: source,
+    at: 0,
+    hint: 'Formulas within it may multiply its parts; ask for some of them by themselves.',
+  });
+
+/** A formula that has been bound under some modifiers, and which of them it used. */
+interface BoundFormula {
+  readonly under: Inherited;
+  readonly bound: Bound;
+  readonly used: readonly (keyof Inherited)[];
+}
+
+const MODIFIERS = ['on', 'over', 'across'] as const;
+const sameValues = (a: Inherited, b: Inherited): boolean => MODIFIERS.every((name) => a[name]?.value === b[name]?.value);
+
 /** Resolves a parsed reading against a model (M8). Throws with the place in the text. */
 export const bind = (model: Model, expression: Expression, text: string): Bound => {
-  const walk = (node: Expression, inherited: Inherited, source: string, depth: number, chain: readonly string[]): Bound => {
-    const fail = (at: number, code: string, message: string, hint?: string): never => {
-      throw new DurchblickError(code, message, { text: source, at, hint });
-    };
+  let parts = 0;
+  const walk = (node: Expression, inherited: Inherited, way: Way): Bound => {
+    const { source, depth } = way;
+    if (depth > DEEPEST_PARTS) throw tooLong(text, `more than ${DEEPEST_PARTS} parts within each other`);
+    if (++parts > MOST_PARTS) throw tooLong(text, `more than ${MOST_PARTS} parts`);
     switch (node.kind) {
       case 'number':
         return { kind: 'number', value: node.value };
       case 'negate':
-        return { kind: 'negate', of: walk(node.of, inherited, source, depth, chain) };
+        return { kind: 'negate', of: walk(node.of, inherited, below(way)) };
       case 'binary': {
-        const left = walk(node.left, inherited, source, depth, chain);
-        return { kind: 'binary', operator: node.operator, left, right: walk(node.right, inherited, source, depth, chain) };
+        const left = walk(node.left, inherited, below(way));
+        return { kind: 'binary', operator: node.operator, left, right: walk(node.right, inherited, below(way)) };
       }
       case 'call':
-        return { kind: 'call', name: node.name, args: node.args.map((arg) => walk(arg, inherited, source, depth, chain)) };
+        return { kind: 'call', name: node.name, args: node.args.map((arg) => walk(arg, inherited, below(way))) };
       case 'name':
-        return bindName(node.name, node.at, inherited, source, depth, chain);
-      case 'modified': {
-        const { on, over, across, vs } = node.modifiers;
-        const own: Inherited = {
-          on: on && { value: on.role, used: false },
-          over: over && { value: windowOf(model, over.text, over.literal, { text: source, at: over.at }), used: false },
-          across: across && { value: acrossOf(across, source), used: false },
-        };
-        const of = walk(
-          node.of,
-          { on: own.on ?? inherited.on, over: own.over ?? inherited.over, across: own.across ?? inherited.across },
-          source,
-          depth,
-          chain,
-        );
-        if (on && own.on && !own.on.used) {
-          const roles = [...new Set(leavesOf(of).flatMap((leaf) => [...leaf.measure.fact.roles.keys()]))];
-          const known = roles.includes(on.role);
-          fail(
-            on.at,
-            'unknown-role',
-            known ? `"on ${on.role}" reaches nothing here` : `there is no date "${on.role}" to count by here`,
-            known ? 'Every measure here has its date fixed already.' : suggest(on.role, roles, 'dates'),
-          );
-        }
-        if (over && own.over && !own.over.used)
-          fail(over.at, 'idle-modifier', `"over ${over.text}" reaches nothing here`, 'Every measure here has a window of its own already.');
-        if (across && own.across && !own.across.used)
-          fail(across.at, 'idle-modifier', '"across" reaches nothing here', 'Every measure here has one of its own already.');
-        if (!vs) return of;
-        if (leavesOf(of).length === 0 && !hasDays(of))
-          fail(vs.at, 'idle-modifier', '"vs" reaches nothing here', 'A number is the same at all times.');
-        return { kind: 'vs', of, comparison: comparisonOf(model, vs.text, vs.literal, { text: source, at: vs.at }), form: vs.form };
-      }
+        return bindName(node.name, node.at, inherited, way);
+      case 'modified':
+        return modified(node, inherited, source, way);
     }
+  };
+  const modified = (node: Extract<Expression, { kind: 'modified' }>, inherited: Inherited, source: string, way: Way): Bound => {
+    const fail = (at: number, code: string, message: string, hint?: string): never => {
+      throw new DurchblickError(code, message, { text: source, at, hint });
+    };
+    const { on, over, across, vs } = node.modifiers;
+    const own: Inherited = {
+      on: on && { value: on.role, used: false },
+      over: over && { value: windowOf(model, over.text, over.literal, { text: source, at: over.at }), used: false },
+      across: across && { value: acrossOf(across, source), used: false },
+    };
+    const of = walk(
+      node.of,
+      { on: own.on ?? inherited.on, over: own.over ?? inherited.over, across: own.across ?? inherited.across },
+      below(way),
+    );
+    if (on && own.on && !own.on.used) {
+      const roles = [...new Set(leavesOf(of).flatMap((leaf) => [...leaf.measure.fact.roles.keys()]))];
+      const known = roles.includes(on.role);
+      fail(
+        on.at,
+        'unknown-role',
+        known ? `"on ${on.role}" reaches nothing here` : `there is no date "${on.role}" to count by here`,
+        known ? 'Every measure here has its date fixed already.' : suggest(on.role, roles, 'dates'),
+      );
+    }
+    if (over && own.over && !own.over.used)
+      fail(over.at, 'idle-modifier', `"over ${over.text}" reaches nothing here`, 'Every measure here has a window of its own already.');
+    if (across && own.across && !own.across.used)
+      fail(across.at, 'idle-modifier', '"across" reaches nothing here', 'Every measure here has one of its own already.');
+    if (!vs) return of;
+    if (leavesOf(of).length === 0 && !hasPart(of, 'days'))
+      fail(vs.at, 'idle-modifier', '"vs" reaches nothing here', 'A number is the same at all times.');
+    return { kind: 'vs', of, comparison: comparisonOf(model, vs.text, vs.literal, { text: source, at: vs.at }), form: vs.form };
   };
   const acrossOf = (across: NonNullable<Modifiers['across']>, source: string): 'all' | readonly AttributeRef[] =>
     across.attributes === 'all'
       ? 'all'
       : across.attributes.map((name) => relocated({ text: source, at: across.at }, () => attributeOf(model, name)));
 
-  const bindName = (name: string, at: number, inherited: Inherited, source: string, depth: number, chain: readonly string[]): Bound => {
-    const measure = model.measures.get(name);
-    if (measure) {
-      let role = measure.fact.roles.get(measure.role) as Role;
-      const wanted = inherited.on && !measure.open ? measure.fact.roles.get(inherited.on.value) : undefined;
-      if (wanted && inherited.on) {
-        role = wanted;
-        inherited.on.used = true;
-      }
-      if (inherited.over) inherited.over.used = true;
-      if (inherited.across) inherited.across.used = true;
-      return { kind: 'leaf', measure, role, window: inherited.over?.value, across: inherited.across?.value ?? [] };
+  const measureLeaf = (measure: Measure, inherited: Inherited): Leaf => {
+    let role = measure.fact.roles.get(measure.role) as Role;
+    const wanted = inherited.on && !measure.open ? measure.fact.roles.get(inherited.on.value) : undefined;
+    if (wanted && inherited.on) {
+      role = wanted;
+      inherited.on.used = true;
     }
+    if (inherited.over) inherited.over.used = true;
+    if (inherited.across) inherited.across.used = true;
+    return { kind: 'leaf', measure, role, window: inherited.over?.value, across: inherited.across?.value ?? [] };
+  };
+
+  const formulas = new Map<string, BoundFormula[]>();
+  /** A formula is bound once for the same modifiers, however often it is used: what uses it shares it. */
+  const bindFormula = (name: string, at: number, inherited: Inherited, way: Way): Bound => {
+    const { text: own, expression: is } = model.formulas.get(name) as Formula;
+    if (way.formulas.includes(name)) {
+      throw new DurchblickError('circular-formula', `the formula "${name}" refers to itself`, {
+        text: way.source,
+        at,
+        hint: `By way of ${[...way.formulas, name].join(' → ')}.`,
+      });
+    }
+    if (way.formulas.length > DEEPEST_FORMULAS) throw tooLong(text, `more than ${DEEPEST_FORMULAS} formulas within each other`);
+    const known = formulas.get(name) ?? [];
+    formulas.set(name, known);
+    const mark = (used: readonly (keyof Inherited)[]): void => {
+      for (const modifier of used) {
+        const carried = inherited[modifier];
+        if (carried) carried.used = true;
+      }
+    };
+    const before = known.find(({ under }) => sameValues(under, inherited));
+    if (before) {
+      mark(before.used);
+      return before.bound;
+    }
+    const fresh: Inherited = {
+      ...(inherited.on ? { on: { value: inherited.on.value, used: false } } : {}),
+      ...(inherited.over ? { over: { value: inherited.over.value, used: false } } : {}),
+      ...(inherited.across ? { across: { value: inherited.across.value, used: false } } : {}),
+    };
+    const bound = walk(is, fresh, { source: own, depth: way.depth + 1, formulas: [...way.formulas, name] });
+    const used = MODIFIERS.filter((modifier) => fresh[modifier]?.used);
+    mark(used);
+    known.push({ under: fresh, bound, used });
+    return bound;
+  };
+
+  const bindName = (name: string, at: number, inherited: Inherited, way: Way): Bound => {
+    const measure = model.measures.get(name);
+    if (measure) return measureLeaf(measure, inherited);
     if (name === 'days' || name === 'working-days') {
       if (inherited.over) inherited.over.used = true;
       return { kind: 'days', count: name, horizon: 'actual', window: inherited.over?.value };
     }
-    const formula = model.formulas.get(name);
-    if (formula) {
-      if (chain.includes(name) || depth > DEEPEST) {
-        throw new DurchblickError('circular-formula', `the formula "${name}" refers to itself`, {
-          text: source,
-          at,
-          hint: `By way of ${[...chain, name].join(' → ')}.`,
-        });
-      }
-      return walk(formula.expression, inherited, formula.text, depth + 1, [...chain, name]);
-    }
+    if (model.formulas.has(name)) return bindFormula(name, at, inherited, way);
     const known = [...model.measures.keys(), ...model.formulas.keys(), 'days', 'working-days'];
     throw new DurchblickError('unknown-measure', `there is no measure or formula "${name}"`, {
-      text: source,
+      text: way.source,
       at,
       hint: suggest(name, known, 'measures and formulas'),
     });
   };
 
-  const bound = walk(expression, {}, text, 0, []);
+  const bound = walk(expression, {}, { source: text, depth: 0, formulas: [] });
   const leaves = leavesOf(bound);
   const plan = leaves.length > 0 && leaves.every((leaf) => horizonOf(leaf) === 'plan');
   return settleDays(bound, plan ? 'plan' : 'actual');
-};
-
-const hasDays = (bound: Bound): boolean => {
-  switch (bound.kind) {
-    case 'days':
-      return true;
-    case 'binary':
-      return hasDays(bound.left) || hasDays(bound.right);
-    case 'negate':
-    case 'vs':
-      return hasDays(bound.of);
-    case 'call':
-      return bound.args.some(hasDays);
-    default:
-      return false;
-  }
 };
 
 /** Parses and binds a reading. */

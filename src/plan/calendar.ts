@@ -99,15 +99,16 @@ export const calendarRules = async (model: Model, tables: CalendarTables): Promi
 /** Builds a model's calendar around some days, with a margin of years on both sides. */
 export const buildCalendar = async (rules: CalendarRules, first: Day, last: Day, marginYears: number): Promise<Calendar> => {
   const margin = Math.round(marginYears * 366);
-  const from = Math.max(first - margin, FIRST_DAY + 800);
-  const to = Math.min(last + margin, LAST_DAY - 800);
-  const holidays = await rules.holidaysBetween(from - 400, to + 400);
-  return calendar({ ...rules, workingDays: { ...rules.workingDays, holidays }, from: Math.min(from, to), to: Math.max(from, to) });
+  const from = Math.max(first - margin, FIRST_DAY);
+  const to = Math.min(last + margin, LAST_DAY);
+  // A calendar reaches from whole years to whole years of every system.
+  const holidays = await rules.holidaysBetween(Math.max(from - 400, FIRST_DAY), Math.min(to + 400, LAST_DAY));
+  return calendar({ ...rules, workingDays: { ...rules.workingDays, holidays }, from, to });
 };
 
 /** Days of any four-digit year in a text, so that periods of far years are found (U9). */
 export const yearsIn = (text: string): Day[] =>
   [...text.matchAll(/(?<!\d)\d{4}(?!\d)/g)]
     .map(([year]) => Number(year))
-    .filter((year) => year >= 3 && year <= 9996)
+    .filter((year) => year >= 1)
     .flatMap((year) => [dayOf(year, 1, 1), dayOf(year, 12, 31)]);

@@ -37,12 +37,10 @@ export const formatOf = (bound: Bound, reading: string, model: Model): Format =>
         return walk(node.args[0]);
       case 'days':
         return { maximumFractionDigits: 0 };
-      case 'binary': {
-        const [left, right] = [walk(node.left), walk(node.right)];
-        if (node.operator === '+' || node.operator === '-') return left ?? right;
-        if (node.operator === '*') return node.left.kind === 'number' ? right : node.right.kind === 'number' ? left : undefined;
-        return node.right.kind === 'number' ? left : undefined;
-      }
+      case 'binary':
+        if (node.operator === '+' || node.operator === '-') return walk(node.left) ?? walk(node.right);
+        if (node.right.kind === 'number') return walk(node.left);
+        return node.operator === '*' && node.left.kind === 'number' ? walk(node.right) : undefined;
       default:
         return undefined;
     }

@@ -91,9 +91,10 @@ export const liveStates = async (model: Model, base: Store, { check, cacheBytes,
     const work = sharedWork();
     const own: { view?: View } = {};
     const begun = (async () => {
-      const session = await begin(work.signal).finally(() => {
+      const fixed = (): void => {
         if (coming === own.view) coming = undefined;
-      });
+      };
+      const session = await begin(work.signal, fixed).finally(fixed);
       try {
         const seen = await seenBy(session);
         looked = session.sees?.time ?? Date.now();

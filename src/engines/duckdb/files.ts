@@ -1,13 +1,14 @@
 // File sources as relations of DuckDB, each meaning what docs/files.md says, whoever reads it.
 import { createReadStream } from 'node:fs';
 import { open, readFile } from 'node:fs/promises';
-import { createGunzip, gunzipSync } from 'node:zlib';
+import { createGunzip } from 'node:zlib';
 import type { DuckDBConnection } from '@duckdb/node-api';
 import { DurchblickError } from '../../errors.ts';
 import type { ByteSource } from '../../files/bytes.ts';
 import type { FileTable } from '../../files/column.ts';
-import { type CsvFacts, checkNames, csvScan, readCsv } from '../../files/csv.ts';
+import { type CsvFacts, checkNames, csvScan } from '../../files/csv.ts';
 import type { FolderFiles, FoundFile } from '../../files/folder.ts';
+import { isPacked } from '../../files/gzip.ts';
 import { parquetSchema } from '../../files/parquet.ts';
 import { readFileTable } from '../../files/table.ts';
 import { joinedTables } from '../shared/tables.ts';
@@ -35,10 +36,26 @@ export type FileRelation =
 const columnsNamed = (names: readonly string[], kinds: readonly Omit<SqlColumn, 'name' | 'as'>[]): SqlColumn[] =>
   physicalNames(names).map((as, k) => ({ ...kinds[k], name: names[k], as }));
 
-const pieces = (real: string): AsyncIterable<Uint8Array> => {
+/** The bytes of a text file, unpacked where its name says that it is packed. */
+async function* pieces({ name, real }: FoundFile): AsyncGenerator<Uint8Array> {
   const stream = createReadStream(real, { highWaterMark: 4 * 2 ** 20 });
-  return /\.gz$/i.test(real) ? stream.pipe(createGunzip()) : stream;
-};
+  if (!isPacked(name)) {
+    yield* stream;
+    return;
+  }
+  const unpacked = createGunzip();
+  stream.on('error', (error) => unpacked.destroy(error));
+  try {
+    yield* stream.pipe(unpacked);
+  } catch (error) {
+    if (error instanceof Error && 'code' in error && String(error.code).startsWith('Z_'))
+      throw new DurchblickError('bad-file', `${name} is not packed by gzip, or is damaged`, {
+        kind: 'data',
+        hint: 'It must be what its ending says.',
+      });
+    throw error;
+  }
+}
 
 interface CsvLook {
   readonly facts: CsvFacts;
@@ -46,9 +63,10 @@ interface CsvLook {
 }
 
 /** Looks at every byte of a CSV file, whatever its size. */
-const lookAtCsv = async ({ name, real }: FoundFile): Promise<CsvLook> => {
+const lookAtCsv = async (file: FoundFile): Promise<CsvLook> => {
+  const { name } = file;
   const scan = csvScan(name);
-  for await (const piece of pieces(real)) scan.push(piece);
+  for await (const piece of pieces(file)) scan.push(piece);
   const facts = scan.end();
   const header = facts.header();
   checkNames(header, name);
@@ -72,6 +90,7 @@ const readCsvSql = (files: readonly FoundFile[], { facts, header }: CsvLook): st
   const settings = [
     `columns = {${columns.join(', ')}}`,
     'auto_detect = false',
+    `compression = '${isPacked(files[0].name) ? 'gzip' : 'none'}'`,
     'header = true',
     `delim = ${text(facts.separator)}`,
     `quote = '"'`,
@@ -117,7 +136,8 @@ const csvRelation = async (files: readonly FoundFile[]): Promise<FileRelation> =
       files.map(({ name }) => name),
     );
   const ends = new Set(looks.map(({ facts }) => facts.ends));
-  if (!looks.every(isPlain) || ends.size > 1) return { kind: 'rows', table: await otherwise() };
+  const packed = new Set(files.map(({ name }) => isPacked(name)));
+  if (!looks.every(isPlain) || ends.size > 1 || packed.size > 1) return { kind: 'rows', table: await otherwise() };
   const { header } = looks[0];
   const records = looks.reduce((sum, { facts }) => sum + facts.records, 0);
   return {
@@ -132,10 +152,7 @@ const csvRelation = async (files: readonly FoundFile[]): Promise<FileRelation> =
 };
 
 /** Reads a file as the memory engine does. */
-const readPlainly = async ({ name, real }: FoundFile): Promise<FileTable> => {
-  const bytes = await readFile(real);
-  return /\.gz$/i.test(name) ? readCsv(gunzipSync(bytes), name) : readFileTable(bytes, name);
-};
+const readPlainly = async ({ name, real }: FoundFile): Promise<FileTable> => readFileTable(await readFile(real), name);
 
 const sourceOf = async (real: string): Promise<{ readonly source: ByteSource; readonly close: () => Promise<void> }> => {
   const handle = await open(real);

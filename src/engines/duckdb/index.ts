@@ -194,7 +194,16 @@ const fromDatabase = async (sources: Sources, source: Extract<Source, { kind: 't
   }
   const query = options.path === undefined ? await withAbsolutePaths(source.query, files) : source.query;
   // On lines of its own, so that a comment at its end closes nothing.
-  return describe(sources, source.name, `(\n${query.replace(/;\s*$/, '')}\n)`).catch((error: unknown) => {
+  const from = `(\n${query.replace(/;\s*$/, '')}\n)`;
+  const checked = async (): Promise<Relation> => {
+    // Whatever stands in it, it must be one statement behind FROM, and one that reads.
+    const statements = await sources.connection.extractStatements(`select * from ${from}`);
+    if (statements.count !== 1) throw new Error('it is more than one statement');
+    const { StatementType } = await loadDuckDb();
+    if ((await statements.prepare(0)).statementType !== StatementType.SELECT) throw new Error('it is no SELECT');
+    return describe(sources, source.name, from);
+  };
+  return checked().catch((error: unknown) => {
     throw new DurchblickError('bad-query', `the query of source "${source.name}" cannot run: ${reason(error)}`, {
       hint: 'A query is one SELECT; files in it lie below the folder of the model.',
     });

@@ -102,11 +102,12 @@ const databaseOf = async (options: PostgresOptions): Promise<Database> => {
     state: 'live',
     relation: relationOf,
     ...(options.files ? { file: options.files } : {}),
-    begin: async (signal) => {
+    begin: async (signal, fixing) => {
       if (signal?.aborted) throw aborted();
       const client = await pool.connect().catch((error: unknown) => {
         throw noConnection(error, connections, connectionTimeout);
       });
+      fixing?.();
       return beginSession(client, session);
     },
     close: () => pool.end(),

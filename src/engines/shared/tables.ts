@@ -198,7 +198,7 @@ export const readSource = async (file: string, model: Model, source: string, fil
       hint: 'Pass the table itself, or `files` (see folderFiles and urlFiles).',
     });
   const located = (error: unknown): never => {
-    throw error instanceof DurchblickError && error.kind === 'request' ? error.located(place) : error;
+    throw error instanceof DurchblickError ? error.located(place) : error;
   };
   const names = files.list ? await files.list(file).catch(located) : [file];
   const tables: FileTable[] = [];

@@ -44,6 +44,7 @@ export interface Database {
    */
   readonly keep?: (name: string, select: string) => Promise<string>;
   readonly file?: (path: string) => Promise<Uint8Array>;
-  readonly begin: (signal?: Cancellation) => Promise<Session>;
+  /** `fixing` is called right before the state that the session sees is fixed. */
+  readonly begin: (signal?: Cancellation, fixing?: () => void) => Promise<Session>;
   readonly close: () => Promise<void>;
 }

@@ -1,5 +1,6 @@
 // Selects over a fact's rows: members, conditions, values and aggregates as expressions, with the joins they need.
-import { NO_DAY } from '../../calendar/day.ts';
+import { isoOf, LAST_DAY, NO_DAY } from '../../calendar/day.ts';
+import { DurchblickError } from '../../errors.ts';
 import { type AttributeRef, NONE, reach, SPECIAL_TEXT, UNKNOWN } from '../../model/attributes.ts';
 import type { Link } from '../../model/model.ts';
 import { passes } from '../../plan/members.ts';
@@ -16,6 +17,8 @@ export interface SqlWorld {
   readonly members: (attribute: AttributeRef) => readonly string[];
   /** Undefined where nothing asks for working days. */
   readonly workingDays: WorkingDays | undefined;
+  /** Rows with a later day in a role do not count, by role. */
+  readonly latest?: ReadonlyMap<string, number>;
 }
 
 /** A select over a fact's rows under way: joins and conditions are added as they are needed. */
@@ -206,16 +209,29 @@ const conditionOf = (
   }
 };
 
+/** Days of more years than this are not listed in a statement. */
+const MOST_DAYS = 150_000;
+
 /** How many working days lie up to each day of two roles, counted from one day; undefined where a role has no days. */
 const workedDays = (
   fact: SqlFact,
   roles: readonly [string, string],
-  { dialect, workingDays }: SqlWorld,
+  { dialect, workingDays, latest }: SqlWorld,
   joins: Map<string, () => string>,
 ) => {
   const [a, b] = roles.map((role) => fact.bounds.get(role));
   if (!a || !b || !workingDays) return undefined;
-  const [first, last] = [Math.min(a.first, b.first), Math.max(a.last, b.last)];
+  const until = roles.map((role, k) => Math.min((k === 0 ? a : b).last, latest?.get(role) ?? LAST_DAY));
+  const [first, last] = [Math.min(a.first, b.first), Math.max(...until)];
+  if (last - first > MOST_DAYS)
+    throw new DurchblickError(
+      'far-date',
+      `${fact.fact.name} has dates from ${isoOf(first)} to ${isoOf(last)}: too many days to count working days in`,
+      {
+        kind: 'data',
+        hint: 'If one of them stands for "none", list it in blank-dates.',
+      },
+    );
   const order = [...fact.fact.roles.keys()];
   return roles.map((role, k) => {
     const alias = `w${order.indexOf(roles[0])}_${order.indexOf(roles[1])}_${k}`;
@@ -278,6 +294,12 @@ export const segmentSql = (
   const condition = `${day} between ${starts[0]} and ${ends[last]}`;
   if (last === 0) return { segment: '0', join: '', condition };
   if (ends[last] - starts[0] === last) return { segment: `${day} - ${starts[0]}`, join: '', condition };
+  if (bounds && bounds.last - bounds.first > MOST_DAYS) {
+    // A far date: stretches instead of days, which are slower to look up.
+    const numbers = starts.map((_, s) => s);
+    const stretches = dialect.integers('p', { first: starts, last: ends, segment: numbers });
+    return { segment: 'p.segment', join: `join ${stretches} on ${day} between p.first and p.last`, condition };
+  }
   const days: number[] = [];
   const segments: number[] = [];
   for (let s = 0; s < starts.length; s++)

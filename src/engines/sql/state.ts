@@ -28,7 +28,9 @@ export const sqlState = (model: Model, database: Database, run: Run, { fixed, hi
     once(relations, name, async () => {
       const source = sourceNamed(model, name);
       const found = await database.relation(source, run).catch((error: unknown) => {
-        throw error instanceof DurchblickError ? error.located(model.locate(['sources', name])) : error;
+        throw error instanceof DurchblickError
+          ? error.located(model.locate(source.kind === 'given' ? ['sources', name] : ['sources', name, source.kind]))
+          : error;
       });
       return { ...found, columns: found.columns.map((column) => ({ ...column, numbers: source.numbers })) };
     });

@@ -21,8 +21,8 @@ import { type Run, rangedAttributes, type SqlState, sourceNamed, worldOf } from 
 /** A database whose answers are counted, row by row. */
 const counting = (database: Database): { readonly database: Database; readonly fetched: () => number } => {
   let count = 0;
-  const begin: Database['begin'] = async (signal) => {
-    const session = await database.begin(signal);
+  const begin: Database['begin'] = async (signal, fixing) => {
+    const session = await database.begin(signal, fixing);
     return {
       ...session,
       run: async (statement, stop) => {
@@ -47,10 +47,13 @@ interface View {
 }
 
 /** What a statement about a fact is made of: members that filters between two ends choose from are fetched before. */
-const worldFor = async (view: View, filters: readonly Filter[], workingDays: SqlWorld['workingDays']): Promise<SqlWorld> => {
+const worldFor = async (view: View, filters: readonly Filter[], request?: CubeRequest | EventsRequest): Promise<SqlWorld> => {
   const found = new Map<string, readonly string[]>();
   for (const attribute of rangedAttributes(filters)) found.set(attribute.key, await view.members(attribute));
-  return { ...(await worldOf(view.state, view.database, found)), workingDays };
+  const latest = new Map(filters.flatMap((filter) => (filter.kind === 'by' ? [[filter.role, filter.day] as const] : [])));
+  const end = request?.segments.ends.at(-1);
+  if (request?.role !== undefined && end !== undefined) latest.set(request.role, Math.min(end, latest.get(request.role) ?? end));
+  return { ...(await worldOf(view.state, view.database, found)), workingDays: request?.workingDays, latest };
 };
 
 const rowsOf = ({ hidden }: CubeRequest | EventsRequest) => (hidden === 'counted' ? 'all' : 'seen');
@@ -66,7 +69,7 @@ const cube = async (view: View, request: CubeRequest, signal?: Cancellation): Pr
   const fact = await view.state.fact(request.fact, rowsOf(request));
   const isBlankDate = (filter: Filter): boolean => filter.kind === 'date' && filter.is === 'blank' && fact.filled.has(filter.role);
   if (request.segments.starts.length === 0 || (!fact.versions && request.filters.some(isBlankDate))) return emptyCube(request);
-  const world = await worldFor(view, [...request.filters, ...request.aggregates.flatMap(({ where }) => where)], request.workingDays);
+  const world = await worldFor(view, [...request.filters, ...request.aggregates.flatMap(({ where }) => where)], request);
   const dimensions = await view.state.dimensions();
   const rowsIn = (name: string): number => dimensions.get(name)?.rows ?? 0;
   const size = sizeStatement(request, fact, world);
@@ -82,7 +85,7 @@ const cube = async (view: View, request: CubeRequest, signal?: Cancellation): Pr
 const events = async (view: View, request: EventsRequest, signal?: Cancellation): Promise<Events> => {
   const { segments, windows, where, count, attributes } = request;
   const fact = await view.state.fact(request.fact, rowsOf(request));
-  const world = await worldFor(view, [...request.filters, ...where], request.workingDays);
+  const world = await worldFor(view, [...request.filters, ...where], request);
   const found = new Map<number, Rows>();
   if (segments.starts.length > 0)
     for (const { window, ...statement } of eventsStatements(request, fact, world)) found.set(window, await view.run(statement, signal));
@@ -135,7 +138,7 @@ const rows = async (view: View, name: string, columns: readonly string[]): Promi
 
 const sample = async (view: View, request: SampleRequest, signal?: Cancellation) => {
   const fact = await view.state.fact(request.fact);
-  const world = await worldFor(view, request.filters, undefined);
+  const world = await worldFor(view, request.filters);
   return sampleOf.fact(request, fact, world, (statement) => view.run(statement, signal));
 };
 
@@ -266,8 +269,8 @@ const liveStore = async (model: Model, database: Database, options: OpenOptions,
     known = { token, state, notes: await openAll(model, state), sessions };
     return known;
   };
-  const begin = async (signal?: Cancellation): Promise<Store> => {
-    const session = await database.begin(signal);
+  const begin = async (signal?: Cancellation, fixing?: () => void): Promise<Store> => {
+    const session = await database.begin(signal, fixing);
     try {
       const { state, notes, sessions } = await stateFor(session);
       const view = viewOf(model, database, options, state, session.run, fetched);

@@ -12,10 +12,10 @@ export interface ChartProps {
   readonly onCell: (cell: Cell) => void;
 }
 
+/** A mark stands for a cell of the result. */
 interface Datum {
-  readonly period?: string;
-  readonly member?: string;
-  readonly reading?: string;
+  readonly row?: number;
+  readonly readingAt?: number;
 }
 
 /** Shows what a mark says; texts are set as texts, never as markup. */
@@ -64,18 +64,11 @@ export const Chart = memo(({ result, theme, onCell }: ChartProps) => {
     view.tooltip(tooltipIn(tooltip.current) as Parameters<View['tooltip']>[0]);
     view.addEventListener('click', (_, item) => {
       const datum = item?.datum as Datum | undefined;
-      if (datum?.period === undefined || datum.reading === undefined) return;
-      const column = result.columns.find(({ label, kind }) => kind === 'reading' && label === datum.reading);
-      const row = result.rows.find(
-        (cells) =>
-          cells[0] === datum.period &&
-          cells
-            .slice(1, 1 + attributesOf(result))
-            .map(String)
-            .join(' · ') === datum.member,
-      );
-      if (column?.expression !== undefined && row)
-        choose.current({ reading: column.expression, period: datum.period, members: row.slice(1, 1 + attributesOf(result)).map(String) });
+      if (datum?.row === undefined || datum.readingAt === undefined) return;
+      const { expression } = result.columns[datum.readingAt];
+      const row = result.rows[datum.row];
+      if (expression !== undefined)
+        choose.current({ reading: expression, period: String(row[0]), members: row.slice(1, 1 + attributesOf(result)).map(String) });
     });
     void view.runAsync();
     return () => {
