@@ -1,5 +1,6 @@
 // What an Arrow file says of its own sizes, held against its bytes before a library believes it.
 import { DurchblickError } from '../errors.ts';
+import { checkFlat, type Slot, type Table } from './flat.ts';
 import { unpackLz4 } from './lz4.ts';
 
 type Arrow = typeof import('apache-arrow');
@@ -24,6 +25,35 @@ interface Message {
   readonly isDictionaryBatch: () => boolean;
   readonly header: () => unknown;
 }
+
+const TEXT: Slot = { is: 'list', bytes: 1 };
+const PAIR: Table = { 0: TEXT, 1: TEXT };
+const PAIRS: Slot = { is: 'tables', of: () => PAIR };
+/** Kinds of types that hold more than plain values: timestamps a time zone, unions the numbers of their parts. */
+const TYPES: Readonly<Record<number, () => Table>> = { 10: () => ({ 1: TEXT }), 14: () => ({ 1: { is: 'list', bytes: 4 } }) };
+const FIELD: Table = {
+  0: TEXT,
+  3: { is: 'one-of', kind: 2, of: TYPES },
+  4: { is: 'table', of: () => ({ 1: { is: 'table', of: () => ({}) } }) },
+  5: { is: 'tables', of: () => FIELD },
+  6: PAIRS,
+};
+const SCHEMA: Table = { 1: { is: 'tables', of: () => FIELD }, 2: PAIRS, 3: { is: 'list', bytes: 8 } };
+const RECORDS: Table = {
+  1: { is: 'list', bytes: 16 },
+  2: { is: 'list', bytes: 16 },
+  3: { is: 'table', of: () => ({}) },
+  4: { is: 'list', bytes: 8 },
+};
+const DICTIONARY: Table = { 1: { is: 'table', of: () => RECORDS } };
+const MESSAGE: Table = { 2: { is: 'one-of', kind: 1, of: { 1: () => SCHEMA, 2: () => DICTIONARY, 3: () => RECORDS } }, 4: PAIRS };
+const BODY_LENGTH = 3;
+const FOOTER: Table = {
+  1: { is: 'table', of: () => SCHEMA },
+  2: { is: 'list', bytes: 24 },
+  3: { is: 'list', bytes: 24 },
+  4: PAIRS,
+};
 
 const fail = (what: string): never => {
   throw new Error(`it is damaged (${what})`);
@@ -59,15 +89,49 @@ const checkBatch = (batch: Batch, body: Uint8Array): void => {
 
 /** Unpacking that Arrow's library leaves to others. */
 const addCodecs = async ({ compressionRegistry, CompressionType }: Arrow): Promise<void> => {
-  if (!compressionRegistry.get(CompressionType.LZ4_FRAME))
+  if (!compressionRegistry.get(CompressionType.LZ4_FRAME)?.decode)
     compressionRegistry.set(CompressionType.LZ4_FRAME, { decode: (bytes) => unpackLz4(bytes, MOST_BYTES) });
-  if (compressionRegistry.get(CompressionType.ZSTD)) return;
+  if (compressionRegistry.get(CompressionType.ZSTD)?.decode) return;
   const { decompressZstd } = await import('hyparquet-compressors');
   compressionRegistry.set(CompressionType.ZSTD, { decode: (bytes) => decompressZstd(bytes) });
 };
 
+const CONTINUES = 0xffffffff;
+
+/** Goes over the frames of a stream: what describes each message must lie within it, and its body within the stream. */
+const checkFrames = (stream: Uint8Array): void => {
+  const view = new DataView(stream.buffer, stream.byteOffset, stream.byteLength);
+  for (let at = 0; at + 4 <= stream.length; ) {
+    let length = view.getUint32(at, true);
+    at += 4;
+    if (length === CONTINUES) {
+      if (at + 4 > stream.length) fail('a message is cut off');
+      length = view.getUint32(at, true);
+      at += 4;
+    }
+    if (length === 0) return;
+    if (at + length > stream.length) fail('a message is cut off');
+    const { view: own, find } = checkFlat(stream.subarray(at, at + length), MESSAGE);
+    const body = find(BODY_LENGTH);
+    const size = body === undefined || body + 8 > own.byteLength ? 0n : own.getBigInt64(body, true);
+    if (size < 0n || size > BigInt(stream.length - at - length)) fail('a batch is longer than the file');
+    at += length + Number(size);
+  }
+};
+
+/** The index behind the messages of a file, and where it begins. */
+const footerOf = (bytes: Uint8Array): { readonly footer: Uint8Array; readonly start: number } => {
+  const end = bytes.length - FILE_MAGIC.length - 4;
+  if (end < STREAM_START) fail('it is cut off');
+  const length = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength).getInt32(end, true);
+  const start = end - length;
+  if (length < 8 || start < STREAM_START) fail('its index lies outside of it');
+  return { footer: bytes.subarray(start, end), start };
+};
+
 /** The schema of a file as the message that a stream begins with: some programs write it into the file's index alone. */
 const schemaMessage = (bytes: Uint8Array, { Message, RecordBatchReader }: Arrow): Uint8Array => {
+  checkFlat(footerOf(bytes).footer, FOOTER);
   const { schema } = RecordBatchReader.from(bytes).open() as { readonly schema: unknown };
   if (!schema) return fail('it holds no schema');
   const encoded = Message.encode(Message.from(schema as never));
@@ -97,7 +161,8 @@ export const checkBatches = async (bytes: Uint8Array, arrow: Arrow): Promise<Uin
       kind: 'data',
       hint: 'Save it as Feather version 2, which is Arrow.',
     });
-  const stream = begins === FILE_MAGIC ? bytes.subarray(STREAM_START) : bytes;
+  const stream = begins === FILE_MAGIC ? bytes.subarray(STREAM_START, footerOf(bytes).start) : bytes;
+  checkFrames(stream);
   const reader = new arrow.MessageReader(stream);
   let [messages, packed, schema] = [0, false, false];
   for (let message = reader.readMessage() as Message | null; message; message = reader.readMessage() as Message | null) {

@@ -11,25 +11,31 @@ const SEPARATORS = [',', ';', '\t', '|'] as const;
 export type Separator = (typeof SEPARATORS)[number];
 
 const [LINE_FEED, RETURN, QUOTE] = [10, 13, 34];
+/** No header is waited for longer. */
+const LONGEST_HEADER = 16 * 2 ** 20;
 const BYTE_ORDER_MARK = [0xef, 0xbb, 0xbf];
 
 const startOf = (bytes: Uint8Array): number => (BYTE_ORDER_MARK.every((byte, k) => bytes[k] === byte) ? BYTE_ORDER_MARK.length : 0);
 
-/** What parts the fields of a file: whichever of `, ; | TAB` its header has most of outside quotes, the comma in doubt. */
-export const separatorOf = (bytes: Uint8Array): Separator => {
+/**
+ * What parts the fields of a file: whichever of `, ; | TAB` its header has most of outside quotes, the comma in doubt; and
+ * whether the header ends in these bytes.
+ */
+const separatorOf = (bytes: Uint8Array): { readonly separator: Separator; readonly ends: boolean } => {
   const counts = new Map<number, number>(SEPARATORS.map((separator) => [separator.charCodeAt(0), 0]));
-  let quoted = false;
+  let [quoted, isOver] = [false, false];
   for (let k = startOf(bytes), seen = false; k < bytes.length; k++) {
     const byte = bytes[k];
     if (byte === QUOTE) quoted = !quoted;
     // Lines with nothing on them stand before the header as well as behind it.
     const ends = !quoted && (byte === LINE_FEED || byte === RETURN);
-    if (ends && seen) break;
+    isOver = ends && seen;
+    if (isOver) break;
     if (!ends) seen = true;
     if (!quoted && counts.has(byte)) counts.set(byte, (counts.get(byte) as number) + 1);
   }
   const count = (separator: string): number => counts.get(separator.charCodeAt(0)) as number;
-  return SEPARATORS.reduce((best, separator) => (count(separator) > count(best) ? separator : best));
+  return { separator: SEPARATORS.reduce((best, separator) => (count(separator) > count(best) ? separator : best)), ends: isOver };
 };
 
 /** What a CSV file is like, as far as a reader must know. */
@@ -58,6 +64,17 @@ const fault = (name: string, message: string): DurchblickError =>
   new DurchblickError('bad-csv', `${name}${message}`, { kind: 'data', hint });
 const fieldsText = (count: number): string => `${count} ${count === 1 ? 'field' : 'fields'}`;
 
+const joined = (pieces: readonly Uint8Array[]): Uint8Array => {
+  if (pieces.length === 1) return pieces[0];
+  const all = new Uint8Array(pieces.reduce((length, piece) => length + piece.length, 0));
+  let at = 0;
+  for (const piece of pieces) {
+    all.set(piece, at);
+    at += piece.length;
+  }
+  return all;
+};
+
 /** Where the scan is inside a record. */
 const [START, PLAIN, QUOTED, CLOSED] = [0, 1, 2, 3];
 
@@ -65,7 +82,7 @@ const [START, PLAIN, QUOTED, CLOSED] = [0, 1, 2, 3];
  * Looks at every byte of a file, in pieces, and holds it to what a CSV file is. Throws `bad-csv` with the line (from 1)
  * of the first fault; `end` tells what the file is like.
  */
-export const csvScan = (name: string): { readonly push: (bytes: Uint8Array) => void; readonly end: () => CsvFacts } => {
+export const csvScan = (name: string): { readonly push: (piece: Uint8Array) => void; readonly end: () => CsvFacts } => {
   let separator: Separator | undefined;
   let sep = 0;
   let [state, fields, width, records] = [START, 0, 0, -1];
@@ -97,14 +114,28 @@ export const csvScan = (name: string): { readonly push: (bytes: Uint8Array) => v
     recordLine = line;
     recordStart = at + 1;
   };
+  /** How many bytes of a byte order mark the last ones are. */
+  let marks = 0;
   const odd = (byte: number): void => {
     if (byte === 0) throw fault(name, `, line ${line}: it has a NUL byte and is no text`);
+    marks = byte === BYTE_ORDER_MARK[marks] ? marks + 1 : byte === BYTE_ORDER_MARK[0] ? 1 : 0;
+    if (marks === BYTE_ORDER_MARK.length)
+      throw fault(name, `, line ${line}: a byte order mark stands within the file; were files put together?`);
   };
 
-  const push = (bytes: Uint8Array): void => {
-    let from = 0;
+  /** Pieces that wait for the end of the header. */
+  const early: Uint8Array[] = [];
+  const push = (piece: Uint8Array, more: 'more' | 'last' = 'more'): void => {
+    let [from, bytes] = [0, piece];
     if (separator === undefined) {
-      separator = separatorOf(bytes);
+      early.push(piece);
+      bytes = joined(early);
+      const found = separatorOf(bytes);
+      if (!found.ends && more === 'more' && bytes.length < LONGEST_HEADER) {
+        early.splice(0, early.length, bytes);
+        return;
+      }
+      separator = found.separator;
       sep = separator.charCodeAt(0);
       from = startOf(bytes);
     }
@@ -146,6 +177,7 @@ export const csvScan = (name: string): { readonly push: (bytes: Uint8Array) => v
   };
 
   const end = (): CsvFacts => {
+    if (separator === undefined) push(new Uint8Array(0), 'last');
     if (waiting) throw fault(name, `, line ${line}: a carriage return stands without a line feed behind it, outside of quotes`);
     if (state === QUOTED) throw fault(name, `, line ${recordLine}: a quoted field is not closed`);
     if (state !== START || fields > 0) endRecord(bytesBefore);
@@ -163,7 +195,7 @@ export const csvScan = (name: string): { readonly push: (bytes: Uint8Array) => v
       longest,
     };
   };
-  return { push, end };
+  return { push: (piece) => push(piece), end };
 };
 
 /** The same records, each on a line that ends in a line feed alone, and no line with nothing on it. Only for what has passed the scan. */
@@ -185,17 +217,6 @@ const tidied = (bytes: Uint8Array, separator: Separator): Uint8Array => {
     out[length++] = byte;
   }
   return out.subarray(0, length);
-};
-
-const joined = (pieces: readonly Uint8Array[]): Uint8Array => {
-  if (pieces.length === 1) return pieces[0];
-  const all = new Uint8Array(pieces.reduce((length, piece) => length + piece.length, 0));
-  let at = 0;
-  for (const piece of pieces) {
-    all.set(piece, at);
-    at += piece.length;
-  }
-  return all;
 };
 
 /** The first record in the first pieces of a file. */

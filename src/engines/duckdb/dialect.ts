@@ -8,7 +8,8 @@ export const duckdbDialect: Dialect = {
   tryDate: (text) => `try_cast(${text} as date)`,
   seconds: (instant) => `epoch(date_trunc('second', ${instant}))`,
   toDouble: (value) => `${value}::double`,
-  tryDouble: (text) => `try_cast(${text} as double)`,
+  // What is greater than any double is no error there, but infinite.
+  tryDouble: (text) => `nullif(nullif(try_cast(${text} as double), 'infinity'::double), '-infinity'::double)`,
   toInteger: (value) => `${value}::bigint`,
   // Values of interest have 16 digits at most; more digits before the point are an error, not a wrong number.
   exactly: (value, scale) => `cast(cast(${value} as decimal(24, 6)) * ${10 ** scale} as bigint)`,

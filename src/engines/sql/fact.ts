@@ -236,7 +236,8 @@ const numbersOf = (opening: Opening, rows: Promise<number>, ask: NumberRows['ask
     ]);
     if (bad === undefined || (wrongs ?? 0) === 0) return number;
     const first = await firstBad(opening, `the first bad value of ${name}`, rawColumn(dialect, ROWS, column), bad);
-    throw badNumber(relation.name, hidden ? undefined : first.row, name, first.value, column.numbers ?? 'plain');
+    const value = column.kind === 'double' ? String(first.value).replace(/^(-?)inf.*$/i, '$1Infinity') : first.value;
+    throw badNumber(relation.name, hidden ? undefined : first.row, name, value, column.numbers ?? 'plain');
   };
   const known = new Map<string, Promise<NumberSql>>();
   const numberOf = (name: string): Promise<NumberSql> => {
