@@ -59,6 +59,8 @@ export interface Store extends CalendarTables {
   /** Where rows are of files that may be replaced: what they are now. Another state than the one opened is opened anew. */
   readonly state?: () => Promise<string>;
   readonly opened?: DataState;
+  /** Files are read while questions run, so that they must stay what they are meanwhile. */
+  readonly readsFiles?: 'when-asked';
   /** Rows that a database has answered with so far; undefined where rows are in memory. */
   readonly fetched?: () => number;
   readonly close: () => Promise<void>;

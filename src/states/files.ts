@@ -53,29 +53,45 @@ export const fileStates = async (model: Model, first: Store, { openStore, check,
     looked = now;
     return found === token(latest) ? latest : once(opening, found, () => open().finally(() => opening.delete(found)));
   };
-  /** Where rows are read while a question runs, files that changed meanwhile make its answer worth nothing. */
-  const stayed = async (one: Opened): Promise<void> => {
+  /** Where rows are read while a question runs: what its files are now, if that is not what they were. */
+  const changed = async (one: Opened): Promise<string | undefined> => {
     const { store } = one.state;
-    if (store.reads !== 'asked' || !store.state) return;
+    if (store.readsFiles === undefined || !store.state) return undefined;
     const after = await store.state();
-    if (after !== token(one)) throw sourceChanged('while a question was answered', token(one) ?? '', after);
+    return after === token(one) ? undefined : after;
+  };
+  /** An answer, or what went wrong; `after` when files changed meanwhile, which makes either worth nothing. */
+  const askOf = async <T>(
+    one: Opened,
+    ask: (state: State) => Promise<T>,
+  ): Promise<{ readonly give: () => T; readonly after: string | undefined }> => {
+    one.users++;
+    try {
+      const give = await ask(one.state).then(
+        (answer) => () => answer,
+        (error: unknown) => () => {
+          throw error;
+        },
+      );
+      return { give, after: await changed(one) };
+    } finally {
+      one.users--;
+      if (one.replaced) await drop(one);
+    }
   };
   return {
     run: async (ask) => {
+      const before = looked;
       const one = await present();
-      one.users++;
-      try {
-        const answer = await ask(one.state);
-        await stayed(one);
-        return answer;
-      } catch (error) {
-        // What a file that is gone or half written says is not what is wrong.
-        await stayed(one);
-        throw error;
-      } finally {
-        one.users--;
-        if (one.replaced) await drop(one);
-      }
+      const { give, after } = await askOf(one, ask);
+      if (after === undefined) return give();
+      if (looked !== before) throw sourceChanged('while a question was answered', token(one) ?? '', after);
+      // A state that was taken for the present one without looking gives way to the present one.
+      looked = Number.NEGATIVE_INFINITY;
+      const next = await present();
+      const again = await askOf(next, ask);
+      if (again.after !== undefined) throw sourceChanged('while a question was answered', token(next) ?? '', again.after);
+      return again.give();
     },
     refresh: async () => {
       looked = Number.NEGATIVE_INFINITY;

@@ -22,8 +22,9 @@ export const loadTables = async (
   schema: string,
   tables: Tables,
   texts = false,
+  place: 'new' | 'there' = 'new',
 ): Promise<{ readonly options: string; readonly drop: (through?: pg.Client) => Promise<void> }> => {
-  await client.query(`create schema ${quoted(schema)}`);
+  if (place === 'new') await client.query(`create schema ${quoted(schema)}`);
   for (const [name, rows] of Object.entries(tables)) {
     const columns = [...new Set(rows.flatMap((row) => Object.keys(row)))].map((column) => {
       const values = rows.map((row) => row[column] ?? null);

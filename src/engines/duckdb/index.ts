@@ -86,6 +86,10 @@ const lock = async (connection: DuckDBConnection, folders: readonly string[]): P
   await connection.run('set lock_configuration = true');
 };
 
+/** Whether rows stay in their files: Parquet is read where it lies; of texts only where that is asked for. */
+const staysInFiles = (model: Model, { inPlace }: DuckDbOptions): boolean =>
+  inPlace === true || [...model.sources.values()].some((source) => source.kind === 'file' && /\.parquet$/i.test(source.file));
+
 /** Reads CSV, Parquet and JSON files of a model where they lie, the tables of a database file, or tables that a program gives. */
 export const duckdb = (options: DuckDbOptions = {}): Engine => ({
   name: 'duckdb',
@@ -106,7 +110,8 @@ export const duckdb = (options: DuckDbOptions = {}): Engine => ({
       async () => [await state(), await database().catch(() => '')].join('\n'),
       async () => {
         const instance = await openInstance(options);
-        return openSqlStore(model, await databaseOf(instance, model, options, files), opening);
+        const store = await openSqlStore(model, await databaseOf(instance, model, options, files), opening);
+        return staysInFiles(model, options) ? { ...store, readsFiles: 'when-asked' } : store;
       },
     );
   },

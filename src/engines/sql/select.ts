@@ -252,7 +252,7 @@ export const selectOf = (fact: SqlFact, world: SqlWorld, knownBy: number | undef
     const [from, until] = [fact.day(of.from), fact.day(of.until)];
     if (of.days === 'all') return dialect.toDouble(`((${until}) - (${from}))`);
     const worked = workedDays(fact, [of.from, of.until], world, joins);
-    return worked ? dialect.toDouble(`(${worked[1]} - ${worked[0]})`) : 'null';
+    return dialect.toDouble(worked ? `(${worked[1]} - ${worked[0]})` : 'null');
   };
   const aggregate = (request: AggregateRequest): string => {
     const where = request.where.length === 0 ? '' : ` filter (where ${request.where.map(condition).join(' and ')})`;

@@ -1,0 +1,122 @@
+import { mkdtempSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import fc from 'fast-check';
+import Papa from 'papaparse';
+import { afterAll, beforeAll, expect, test } from 'vitest';
+import { duckdb } from '../../src/engines/duckdb/index.ts';
+import { memory } from '../../src/engines/memory/index.ts';
+import { postgres } from '../../src/engines/postgres/index.ts';
+import { folderFiles } from '../../src/files/node.ts';
+import { type Book, type DurchblickError, defineModel, type Engine, type ModelInput, open, type Question } from '../../src/index.ts';
+import { type Postgres, startPostgres } from '../setup/postgres.ts';
+import { loadTables, type Tables } from '../setup/tables.ts';
+import { type Data, data, openWorld, question, worldOf } from './world.ts';
+
+let server: Postgres;
+beforeAll(async () => {
+  server = await startPostgres();
+});
+afterAll(() => server?.stop());
+
+const settings = (runs: number) => ({
+  seed: Number(process.env.DURCHBLICK_SEED ?? 20260815),
+  numRuns: Number(process.env.DURCHBLICK_RUNS ?? runs),
+  endOnFailure: process.env.DURCHBLICK_SHRINK === 'no',
+});
+
+const bytes = async (book: Book, asked: Question): Promise<string> => {
+  try {
+    return JSON.stringify((await book.ask(asked)).toJson());
+  } catch (error) {
+    const { code, message, hint } = error as DurchblickError;
+    if (!code) throw error;
+    return JSON.stringify({ code, message, hint });
+  }
+};
+
+/** Other rows for the same model. */
+const withRows = (drawn: Data, { sales, budget, stock }: Data): Data => ({ ...drawn, sales, budget, stock });
+const worlds = fc.array(data, { minLength: 3, maxLength: 3 });
+const questions = fc.array(question, { minLength: 3, maxLength: 3 });
+
+/** An open book, asked before and after its rows were changed, against a book that is opened on what is there now. */
+const follows = async (
+  states: readonly Data[],
+  asked: readonly Question[],
+  openBook: (drawn: Data) => Promise<Book>,
+  change: (drawn: Data) => Promise<void>,
+): Promise<void> => {
+  const [first] = states;
+  const book = await openBook(first);
+  try {
+    for (const [k, state] of states.entries()) {
+      const now = withRows(first, state);
+      if (k > 0) await change(now);
+      const wanted = await openWorld(now);
+      for (const one of asked) expect(await bytes(book, one), JSON.stringify(one)).toBe(await bytes(wanted.book, one));
+      await wanted.book.close();
+    }
+  } finally {
+    await book.close();
+  }
+};
+
+const clock = () => Date.parse('2025-07-01T12:00:00Z');
+const fixedOf = ({ fixed }: Data) => (Object.keys(fixed).length > 0 ? { where: fixed } : {});
+
+let schemas = 0;
+test('V6: a book over PostgreSQL follows what others write', async () => {
+  await fc.assert(
+    fc.asyncProperty(worlds, questions, async (states, asked) => {
+      const schema = `changes${schemas++}`;
+      const loaded = await loadTables(server.client, schema, worldOf(states[0]).tables, true);
+      const change = async (drawn: Data): Promise<void> => {
+        const { tables } = worldOf(drawn);
+        await server.client.query('begin');
+        for (const name of ['sales', 'budget', 'stock']) await server.client.query(`drop table "${schema}"."${name}"`);
+        const { sales, budget, stock } = tables;
+        await loadTables(server.client, schema, { sales, budget, stock }, true, 'there');
+        await server.client.query('commit');
+      };
+      try {
+        const engine = postgres({ connectionString: server.url + loaded.options });
+        await follows(states, asked, (drawn) => open(worldOf(drawn).world.model, engine, { ...fixedOf(drawn), clock }), change);
+      } finally {
+        await loaded.drop();
+      }
+    }),
+    settings(25),
+  );
+}, 600_000);
+
+const ENGINES: readonly (readonly [string, (folder: string) => Engine])[] = [
+  ['memory', (folder) => memory({}, { files: folderFiles(folder) })],
+  ['duckdb', (folder) => duckdb({ folder, threads: 1 })],
+];
+
+test.each(ENGINES)(
+  'V6: a book over files, by %s, follows what is written to them',
+  async (_, engine) => {
+    await fc.assert(
+      fc.asyncProperty(worlds, questions, async (states, asked) => {
+        const folder = mkdtempSync(join(tmpdir(), 'changes-'));
+        const write = (tables: Tables): void => {
+          for (const [name, rows] of Object.entries(tables))
+            writeFileSync(join(folder, `${name}.csv`), Papa.unparse(rows as Record<string, unknown>[], { columns: Object.keys(rows[0]) }));
+        };
+        const change = async (drawn: Data): Promise<void> => write(worldOf(drawn).tables);
+        const openBook = async (drawn: Data): Promise<Book> => {
+          const { world, tables } = worldOf(drawn);
+          write(tables);
+          const input = world.model.input as ModelInput;
+          const sources = Object.fromEntries(Object.keys(tables).map((name) => [name, { file: `${name}.csv` }]));
+          return (await open(defineModel({ ...input, sources }), engine(folder), { ...fixedOf(drawn), clock } as never)) as unknown as Book;
+        };
+        await follows(states, asked, openBook, change);
+      }),
+      settings(25),
+    );
+  },
+  600_000,
+);

@@ -1,0 +1,150 @@
+import { mkdtempSync, renameSync, statSync, utimesSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { DuckDBInstance } from '@duckdb/node-api';
+import { describe, expect, test } from 'vitest';
+import { duckdb } from '../../src/engines/duckdb/index.ts';
+import { memory } from '../../src/engines/memory/index.ts';
+import { folderFiles } from '../../src/files/node.ts';
+import { type Book, defineModel, type Engine, type Model, type OpenBookOptions, open } from '../../src/index.ts';
+
+const modelOf = (ending: string): Model =>
+  defineModel({
+    sources: { sales: { file: `sales.${ending}` }, seasons: { file: 'seasons.csv' } },
+    calendar: { periods: { season: { table: 'seasons', start: 'day', label: 'name' } }, workingDays: { holidays: 'free.ics' } },
+    dimensions: { place: {} },
+    facts: { sales: { source: 'sales', dates: { sold: 'day' }, links: { place: 'place' }, measures: { revenue: { sum: 'amount' } } } },
+  }) as unknown as Model;
+
+const ics = (day: string): string =>
+  `BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:-//Grünhof//Free days//EN\r\nBEGIN:VEVENT\r\nUID:1\r\nDTSTAMP:20260101T000000Z\r\nSUMMARY:Free\r\nDTSTART;VALUE=DATE:${day}\r\nEND:VEVENT\r\nEND:VCALENDAR\r\n`;
+
+/** Puts a file in its place at once, as a careful program does. */
+const put = (folder: string, name: string, bytes: string): void => {
+  writeFileSync(join(folder, `.${name}`), bytes);
+  renameSync(join(folder, `.${name}`), join(folder, name));
+};
+
+const parquet = async (folder: string, rows: string): Promise<void> => {
+  const connection = await (await DuckDBInstance.create()).connect();
+  await connection.run(
+    `copy (select day::date as day, place, amount::decimal(9, 2) as amount from (values ${rows}) t(day, place, amount)) to '${folder}/.sales.parquet' (format parquet)`,
+  );
+  connection.closeSync();
+  renameSync(join(folder, '.sales.parquet'), join(folder, 'sales.parquet'));
+};
+
+const ENGINES: readonly (readonly [string, string, (folder: string) => Engine])[] = [
+  ['memory', 'csv', (folder) => memory({}, { files: folderFiles(folder) })],
+  ['duckdb', 'csv', (folder) => duckdb({ folder })],
+  ['memory', 'parquet', (folder) => memory({}, { files: folderFiles(folder) })],
+  ['duckdb', 'parquet', (folder) => duckdb({ folder })],
+];
+
+const write = async (folder: string, ending: string, rows: readonly (readonly [string, string, number])[]): Promise<void> => {
+  if (ending === 'parquet') return parquet(folder, rows.map(([day, place, amount]) => `('${day}', '${place}', ${amount})`).join(', '));
+  put(folder, 'sales.csv', `day,place,amount\n${rows.map((row) => row.join()).join('\n')}\n`);
+};
+
+const prepared = async (
+  ending: string,
+  engine: (folder: string) => Engine,
+  options: OpenBookOptions = {},
+): Promise<{ readonly folder: string; readonly book: Book }> => {
+  const folder = mkdtempSync(join(tmpdir(), 'states-'));
+  put(folder, 'seasons.csv', 'day,name\n2026-01-01,Winter\n');
+  put(folder, 'free.ics', ics('20260106'));
+  await write(folder, ending, [['2026-01-05', 'North', 1.5]]);
+  return { folder, book: await open(modelOf(ending), engine(folder), options) };
+};
+
+describe.each(ENGINES)('V6: files replaced under an open book of %s, .%s', (name, ending, engine) => {
+  test('the next question is about what is there then, members and totals alike', async () => {
+    const { folder, book } = await prepared(ending, engine);
+    const ask = () => book.ask({ show: ['revenue'], by: 'month', per: ['place'], totals: true });
+    const before = await ask();
+    expect(before.rows).toEqual([['2026-01', 'North', 1.5]]);
+    await write(folder, ending, [
+      ['2026-01-05', 'South', 2.25],
+      ['2026-02-05', 'West', 4],
+    ]);
+    const after = await ask();
+    expect(after.rows).toEqual([
+      ['2026-01', 'South', 2.25],
+      ['2026-01', 'West', null],
+      ['2026-02', 'South', null],
+      ['2026-02', 'West', 4],
+    ]);
+    expect(after.totals.at(-1)).toEqual(['Total', 'Total', 6.25]);
+    expect(await book.members('place')).toEqual(['South', 'West']);
+    expect(Date.parse(after.state?.time ?? '')).toBeGreaterThanOrEqual(Date.parse(before.state?.time ?? ''));
+    await book.close();
+  });
+
+  test('so for tables of the calendar and holidays', async () => {
+    const { folder, book } = await prepared(ending, engine);
+    const days = async () => (await book.ask({ show: ['working-days'], range: '2026-01', asOf: '2026-01-31' })).rows[0][1];
+    expect(await days()).toBe(21);
+    put(folder, 'free.ics', ics('20260103'));
+    expect(await days()).toBe(22);
+    put(folder, 'seasons.csv', 'day,name\n2026-01-01,Frost\n');
+    expect((await book.ask({ show: ['revenue'], by: 'season' })).rows[0][0]).toBe('Frost');
+    await book.close();
+  });
+
+  test('with refresh it is looked at when the time is over, or when it is called for', async () => {
+    const { folder, book } = await prepared(ending, engine, { refresh: 3600 });
+    const ask = async () => (await book.ask({ show: ['revenue'] })).rows[0][1];
+    await write(folder, ending, [['2026-01-05', 'North', 7]]);
+    // An engine that reads rows where they lie has nothing left of the old ones.
+    expect(await ask()).toBe(name === 'duckdb' && ending === 'parquet' ? 7 : 1.5);
+    await book.refresh();
+    expect(await ask()).toBe(7);
+    await book.close();
+  });
+
+  test('what is wrong with the new files is told; when they are right again, so are the answers', async () => {
+    const { folder, book } = await prepared(ending, engine);
+    put(folder, `sales.${ending}`, 'no such table');
+    await expect(book.ask({ show: ['revenue'] })).rejects.toMatchObject({ code: ending === 'csv' ? 'unknown-column' : 'bad-file' });
+    await write(folder, ending, [['2026-01-05', 'North', 3]]);
+    expect((await book.ask({ show: ['revenue'] })).rows[0][1]).toBe(3);
+    await book.close();
+  });
+
+  test('questions at one time share one opening', async () => {
+    const { folder, book } = await prepared(ending, engine);
+    await write(folder, ending, [['2026-01-05', 'North', 5]]);
+    const answers = await Promise.all(Array.from({ length: 20 }, () => book.ask({ show: ['revenue'] })));
+    expect(new Set(answers.map(({ rows }) => rows[0][1]))).toEqual(new Set([5]));
+    expect(new Set(answers.map(({ state }) => state?.time)).size).toBe(1);
+    await book.close();
+  });
+});
+
+test('V6: a file that changes in the middle of a question is an error where rows are read then', async () => {
+  const folder = mkdtempSync(join(tmpdir(), 'states-'));
+  put(folder, 'seasons.csv', 'day,name\n2026-01-01,Winter\n');
+  put(folder, 'free.ics', ics('20260106'));
+  await parquet(folder, `('2026-01-05', 'North', 1)`);
+  let asked = 0;
+  const engine = duckdb({
+    folder,
+    trace: () => {
+      // Somebody touches the file between two statements of a question.
+      if (asked++ === 0) return;
+      const { atime, mtime } = statSync(join(folder, 'sales.parquet'));
+      if (touching) utimesSync(join(folder, 'sales.parquet'), atime, new Date(mtime.getTime() + 1000));
+    },
+  });
+  let touching = false;
+  const book = await open(modelOf('parquet'), engine);
+  touching = true;
+  await expect(book.ask({ show: ['revenue'], by: 'month', per: ['place'] })).rejects.toMatchObject({
+    code: 'source-changed',
+    message: 'sales.parquet changed while a question was answered',
+  });
+  touching = false;
+  expect((await book.ask({ show: ['revenue'], by: 'month', per: ['place'] })).rows).toEqual([['2026-01', 'North', 1]]);
+  await book.close();
+});

@@ -1,0 +1,173 @@
+import pg from 'pg';
+import { afterAll, beforeAll, describe, expect, inject, test } from 'vitest';
+import { postgres } from '../../src/engines/postgres/index.ts';
+import { type Book, defineModel, type Model, type OpenBookOptions, open, type Question } from '../../src/index.ts';
+
+let client: pg.Client;
+let schema = 0;
+beforeAll(async () => {
+  client = new pg.Client({ connectionString: inject('postgres') });
+  await client.connect();
+});
+afterAll(() => client?.end());
+
+const run = (sql: string) => client.query(sql);
+const MODEL = {
+  timeZone: 'Europe/Berlin',
+  calendar: {
+    workingDays: { holidays: { table: 'holidays', date: 'day' } },
+    periods: { season: { table: 'seasons', start: 'day', label: 'name' } },
+  },
+  sources: { sales: {}, places: {}, holidays: {}, seasons: {} },
+  dimensions: { place: { source: 'places', key: 'id', attributes: { place: 'name' } } },
+  facts: {
+    sales: {
+      source: 'sales',
+      dates: { sold: 'day', sent: { column: 'sent', onBadDate: 'error' } },
+      links: { place: 'place' },
+      measures: { revenue: { sum: 'amount', role: 'sold' }, sent: { sum: 'amount', role: 'sent' } },
+    },
+  },
+} as const;
+
+/** A book over tables of its own, opened on a first state of them. */
+const opened = async (
+  rows: string,
+  options: OpenBookOptions = {},
+): Promise<{ readonly book: Book; readonly insert: (rows: string) => Promise<unknown> }> => {
+  const name = `live${process.pid}_${schema++}`;
+  await run(`create schema ${name}; set search_path = ${name};
+    create table sales (day timestamptz, sent text, place text, amount numeric);
+    create table places (id text, name text); create table holidays (day date); create table seasons (day date, name text);
+    insert into places values ('n', 'North'); insert into seasons values ('2026-01-01', 'Winter');
+    insert into sales values ${rows}`);
+  const book = await open(
+    defineModel(MODEL) as unknown as Model,
+    postgres({ connectionString: `${inject('postgres')}?options=${encodeURIComponent(`-c search_path=${name}`)}` }),
+    options,
+  );
+  return { book, insert: (more) => run(`set search_path = ${name}; insert into ${name}.sales values ${more}`) };
+};
+const rowsOf = async (book: Book, question: Question) => (await book.ask(question)).rows;
+const FIRST = `('2026-01-05 10:00+01', '2026-01-06', 'n', 1.5), ('2026-01-05 10:00+01', '2026-01-06', 'n', 2)`;
+
+describe('V6: what is known of one state is not taken for another', () => {
+  test('decimals that were not there when the book was opened', async () => {
+    const { book, insert } = await opened(FIRST);
+    expect(await rowsOf(book, { show: ['revenue'], by: 'month' })).toEqual([['2026-01', 3.5]]);
+    await insert(`('2026-01-05 10:00+01', '2026-01-06', 'n', 0.25), ('2026-01-05 10:00+01', '2026-01-06', 'n', 0.04)`);
+    const { rows, notes } = await book.ask({ show: ['revenue'], by: 'month' });
+    expect([rows, notes]).toEqual([[['2026-01', 3.79]], []]);
+    await book.close();
+  });
+
+  test('instants in summer, of a book that was opened in winter', async () => {
+    const { book, insert } = await opened(FIRST);
+    await rowsOf(book, { show: ['revenue'], by: 'day' });
+    await insert(`('2026-07-14 22:30+00', '2026-07-15', 'n', 8)`);
+    expect(await rowsOf(book, { show: ['revenue'], by: 'day', range: '2026-07-14/2026-07-15' })).toEqual([
+      ['2026-07-14', null],
+      ['2026-07-15', 8],
+    ]);
+    await book.close();
+  });
+
+  test('dates of another form, and of none', async () => {
+    const { book, insert } = await opened(FIRST);
+    await rowsOf(book, { show: ['sent'], by: 'day' });
+    await insert(`('2026-01-08 10:00+01', '20260108', 'n', 4)`);
+    expect(await rowsOf(book, { show: ['sent'], by: 'month' })).toEqual([['2026-01', 7.5]]);
+    await insert(`('2026-01-09 10:00+01', '9 January', 'n', 4)`);
+    await expect(book.ask({ show: ['sent'], by: 'month' })).rejects.toMatchObject({
+      code: 'bad-dates',
+      message: expect.stringContaining('"9 January" is not a date'),
+    });
+    await run(`delete from sales where sent = '9 January'`);
+    expect(await rowsOf(book, { show: ['sent'], by: 'month' })).toEqual([['2026-01', 7.5]]);
+    await book.close();
+  });
+
+  test('rows beyond the first and last day there were, and members that were not there', async () => {
+    const { book, insert } = await opened(FIRST);
+    expect(await rowsOf(book, { show: ['revenue'], by: 'month', per: ['place'] })).toEqual([['2026-01', 'North', 3.5]]);
+    await run(`insert into places values ('s', 'South'), ('x', '(none)')`);
+    await insert(`('2025-12-31 10:00+01', null, 's', 1), ('2026-02-01 10:00+01', null, 'x', 2), ('2026-02-01 10:00+01', null, null, 4)`);
+    expect(await rowsOf(book, { show: ['revenue'], by: 'month', per: ['place'], gaps: 'hide' })).toEqual([
+      ['2025-12', 'South', 1],
+      ['2026-01', 'North', 3.5],
+      ['2026-02', '"(none)"', 2],
+      ['2026-02', '(none)', 4],
+    ]);
+    expect(await book.members('place')).toEqual(['"(none)"', 'North', 'South']);
+    expect(await book.bounds('sales', 'sold')).toEqual({ first: 20453, last: 20485 });
+    await run(`insert into places values ('s', 'Sud')`);
+    await expect(book.ask({ show: ['revenue'], per: ['place'] })).rejects.toMatchObject({ code: 'doubled-key' });
+    await book.close();
+  });
+
+  test('tables of the calendar', async () => {
+    const { book } = await opened(FIRST);
+    const days = async () =>
+      (await rowsOf(book, { show: ['working-days'], by: 'month', range: '2026-01/2026-01', asOf: '2026-02-15' }))[0][1];
+    expect(await days()).toBe(22);
+    await run(`insert into holidays values ('2026-01-06')`);
+    expect(await days()).toBe(21);
+    await run(`insert into seasons values ('2026-01-06', 'Late winter')`);
+    expect(await rowsOf(book, { show: ['revenue'], by: 'season', range: '2026-01', asOf: '2026-01-31' })).toEqual([
+      ['Winter', 3.5],
+      ['Late winter', null],
+    ]);
+    await book.close();
+  });
+
+  test('columns of another type, and tables that are gone', async () => {
+    const { book } = await opened(FIRST);
+    await rowsOf(book, { show: ['revenue'] });
+    await run('alter table sales alter amount type double precision');
+    expect((await rowsOf(book, { show: ['revenue'], by: 'month' }))[0][1]).toBe(3.5);
+    await run('alter table sales alter amount type text');
+    expect((await rowsOf(book, { show: ['revenue'], by: 'month' }))[0][1]).toBe(3.5);
+    await run('alter table sales rename amount to sum');
+    await expect(book.ask({ show: ['revenue'] })).rejects.toMatchObject({ code: 'unknown-column' });
+    await run('alter table sales rename to old');
+    await expect(book.ask({ show: ['revenue'] })).rejects.toMatchObject({ code: 'unknown-table' });
+    await run('alter table old rename to sales; alter table sales rename sum to amount');
+    expect((await rowsOf(book, { show: ['revenue'], by: 'month' }))[0][1]).toBe(3.5);
+    await book.close();
+  });
+
+  test('the same state is looked up once: asking again fetches nothing of the facts', async () => {
+    const { book } = await opened(FIRST);
+    const question: Question = { show: ['revenue'], by: 'month', per: ['place'] };
+    await book.ask(question);
+    const { scans } = book.cost();
+    await book.ask(question);
+    await book.ask({ ...question, by: 'quarter' });
+    expect(book.cost().scans).toBe(scans);
+    await book.close();
+  });
+});
+
+describe('refresh: how long a state is taken for the present one', () => {
+  test('in seconds, and by a call', async () => {
+    const { book, insert } = await opened(FIRST, { refresh: 3600 });
+    const question: Question = { show: ['revenue'], by: 'month' };
+    const before = await book.ask(question);
+    await insert(`('2026-01-05 10:00+01', '2026-01-06', 'n', 1)`);
+    const again = await book.ask(question);
+    expect([again.rows, again.state]).toEqual([before.rows, before.state]);
+    const seen = await book.refresh();
+    const after = await book.ask(question);
+    expect(after.rows).toEqual([['2026-01', 4.5]]);
+    expect(after.state).toEqual(seen);
+    expect(Date.parse(after.state?.time ?? '')).toBeGreaterThan(Date.parse(before.state?.time ?? ''));
+    // What the kept state has not is asked of the present one.
+    await insert(`('2026-01-05 10:00+01', '2026-01-06', 'n', 2)`);
+    expect(await rowsOf(book, { show: ['sent'], by: 'month', asOf: '2026-01-31' })).toEqual([['2026-01', 6.5]]);
+    await book.close();
+  });
+
+  test.each([[-1], [Number.NaN], ['5'], [Number.POSITIVE_INFINITY]])('%s is no time', async (refresh) => {
+    await expect(opened(FIRST, { refresh: refresh as number })).rejects.toMatchObject({ code: 'bad-option' });
+  });
+});
