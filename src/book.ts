@@ -130,7 +130,6 @@ export const open = async <N extends Names>(
     const late = new Map<string, ReadonlySet<string>>();
     for (const fact of model.facts.values()) late.set(fact.name, await state.lateRoles(fact));
     const raw = await state.bounds(asked.knownBy);
-    const rawWhole = fixed.asked.length > 0 ? await state.bounds(asked.knownBy, 'all') : raw;
     const leaves = asked.columns.flatMap(({ bound }) => leavesOf(bound));
     const far = [asked.range ?? '', asked.asOf, ...asked.columns.map(({ reading }) => reading)].flatMap(yearsIn);
     return widening(async (margin) => {
@@ -158,8 +157,10 @@ export const open = async <N extends Names>(
           },
           // What must be known about a shape is no note of the answer: its rows are not shown.
           view: (readings, scope) => evaluateView(readings, scope, { ...evaluation, notes: notes() }),
-          whole: (readings, scope) =>
-            evaluateView(readings, scope, { ...evaluationOver(periodBounds(rawWhole, calendar), rawWhole, 'all'), notes: notes() }),
+          whole: async (readings, scope) => {
+            const all = await state.bounds(asked.knownBy, 'all');
+            return evaluateView(readings, scope, { ...evaluationOver(periodBounds(all, calendar), all, 'all'), notes: notes() });
+          },
           fixed: rows === 'all' ? [] : fixed.asked,
           rows,
           memberCount: (attributes) => attributes.reduce((product, { key }) => product * (memberCounts.get(key) ?? 1), 1),

@@ -64,6 +64,7 @@ export const checkBook = async (
         const label = calendar.label(fact.grain, day);
         return index < 0 || label === undefined ? undefined : { index, label };
       },
+      labelOf: (fact, index) => calendar.unit(fact.grain).label(index),
       reader: (fact, role) => readerOf(model, state.store, fact, role),
     }),
   );

@@ -1,5 +1,6 @@
 import { type Day, isoOf } from '../calendar/day.ts';
 import type { Store } from '../engines/engine.ts';
+import { compareTexts } from '../kernels/text.ts';
 import { type AttributeRef, NONE, UNKNOWN } from '../model/attributes.ts';
 import type { Fact, Link, Model } from '../model/model.ts';
 import { ALL_TIME, type Bounds, type Filter, type Segments } from '../plan/request.ts';
@@ -249,8 +250,7 @@ const coarseFindings = async (
   store: Store,
   fact: Fact,
   model: Model,
-  periodOf: (day: Day) => { readonly index: number; readonly label: string } | undefined,
-  read: DataWorld['reader'],
+  { periodOf, labelOf, reader: read }: Pick<DataWorld, 'periodOf' | 'labelOf' | 'reader'>,
 ): Promise<Finding[]> => {
   const found: Finding[] = [];
   const [[role, { column }]] = fact.roles;
@@ -259,12 +259,10 @@ const coarseFindings = async (
   const dayOf = await read(fact, role);
   const seen = new Map<string, number>();
   const combinations = new Map<string, Set<number>>();
-  const labels = new Map<number, string>();
   for (const row of rows) {
     const day = dayOf(row[column]);
-    const period = day === undefined ? undefined : periodOf(day);
+    const period = day === undefined ? undefined : periodOf(fact, day);
     if (!period) continue;
-    labels.set(period.index, period.label);
     const combination = links.map((name) => String(row[name] ?? '')).join(', ');
     const key = `${period.label}${combination === '' ? '' : `, ${combination}`}`;
     seen.set(key, (seen.get(key) ?? 0) + 1);
@@ -273,7 +271,7 @@ const coarseFindings = async (
     combinations.set(combination, own);
   }
   const place = model.locate(['facts', fact.name]);
-  const doubled = [...seen].filter(([, count]) => count > 1);
+  const doubled = [...seen].filter(([, count]) => count > 1).sort(([a], [b]) => compareTexts(a, b));
   if (doubled.length > 0 && fact.recorded === undefined)
     found.push({
       code: 'duplicate-rows',
@@ -284,15 +282,11 @@ const coarseFindings = async (
       wayOut: 'If later rows replace earlier ones, name the date in `recorded` and the columns in `version-key` (G7).',
       place,
     });
-  const all = [...labels.keys()].sort((a, b) => a - b);
   const missing: string[] = [];
-  for (const [combination, own] of combinations) {
+  for (const [combination, own] of [...combinations].sort(([a], [b]) => compareTexts(a, b))) {
     const sorted = [...own].sort((a, b) => a - b);
     for (let index = sorted[0]; index < sorted[sorted.length - 1]; index++)
-      if (!own.has(index) && (labels.has(index) || all.length > 0))
-        missing.push(
-          `${labels.get(index) ?? `${fact.grain} after ${labels.get(index - 1) ?? ''}`}${combination === '' ? '' : `, ${combination}`}`,
-        );
+      if (!own.has(index)) missing.push(`${labelOf(fact, index)}${combination === '' ? '' : `, ${combination}`}`);
   }
   if (missing.length > 0)
     found.push({
@@ -336,11 +330,13 @@ export interface DataWorld {
   readonly bounds: (fact: Fact) => Promise<ReadonlyMap<string, Bounds | undefined>>;
   /** The period of a fact's grain that a day lies in. */
   readonly periodOf: (fact: Fact, day: Day) => { readonly index: number; readonly label: string } | undefined;
+  /** What a period of a fact's grain is called. */
+  readonly labelOf: (fact: Fact, index: number) => string;
   readonly reader: (fact: Fact, role: string) => Promise<(value: unknown) => Day | undefined>;
 }
 
 /** Looks at the data of every fact: links, dates, gaps, periods. Counts are the engine's; few rows are read. */
-export const dataFindings = async ({ model, store, bounds, periodOf, reader, today }: DataWorld): Promise<Finding[]> => {
+export const dataFindings = async ({ model, store, bounds, periodOf, labelOf, reader, today }: DataWorld): Promise<Finding[]> => {
   const found: Finding[] = [];
   const ends = new Map<string, Day>();
   for (const note of store.notes)
@@ -358,7 +354,7 @@ export const dataFindings = async ({ model, store, bounds, periodOf, reader, tod
     const last = own.get(primary)?.last;
     if (fact.horizon === 'actual' && last !== undefined) ends.set(fact.name, last);
     found.push(...(await linkFindings(store, fact, model, own.get(primary))), ...(await dateFindings(store, fact, model, own, today)));
-    if (fact.grain !== 'day') found.push(...(await coarseFindings(store, fact, model, (day) => periodOf(fact, day), reader)));
+    if (fact.grain !== 'day') found.push(...(await coarseFindings(store, fact, model, { periodOf, labelOf, reader })));
   }
   if (ends.size > 1) found.push(...earlyFindings(model, ends));
   return found;

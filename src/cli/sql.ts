@@ -12,9 +12,13 @@ export interface SqlOptions extends QuestionOptions, EngineOptions {
 /** The statement laid out, with what it is for above it; lists of days stay on one line. */
 const written = ({ about, sql }: Statement, language: 'duckdb' | 'postgresql'): string => {
   const lists: string[] = [];
-  const short = sql.replace(/\[-?\d+(?:, -?\d+)*\]|'\{-?\d+(?:,\s*-?\d+)*\}'/g, (list) => `days_${lists.push(list) - 1}_`);
+  // A word that stands nowhere in the statement, not even in a text.
+  let word = 'days';
+  while (sql.includes(word)) word = `${word}_`;
+  const short = sql.replace(/\[-?\d+(?:, -?\d+)*\]|'\{-?\d+(?:,\s*-?\d+)*\}'/g, (list) => `${word}${lists.push(list) - 1}x`);
   const text = formatted(short, { language, tabWidth: 2, keywordCase: 'lower', expressionWidth: 100 });
-  return `-- ${about.replace(/[\r\n]+/g, ' ')}\n${text.replace(/days_(\d+)_/g, (_, k: string) => lists[Number(k)])};\n`;
+  const whole = text.replace(new RegExp(`${word}(\\d+)x`, 'g'), (_, k: string) => lists[Number(k)]);
+  return `-- ${about.replace(/[\r\n]+/g, ' ')}\n${whole};\n`;
 };
 
 /** Prints the statements that a database is asked for a question; they run as printed. */

@@ -4,7 +4,7 @@ import type { AttributeRef } from '../../model/attributes.ts';
 import { usedColumns } from '../../model/columns.ts';
 import type { Fact, Model } from '../../model/model.ts';
 import type { Filter } from '../../plan/request.ts';
-import { unknownColumn } from '../shared/faults.ts';
+import { hiddenFault, unknownColumn } from '../shared/faults.ts';
 import { someRows, type Table } from '../shared/tables.ts';
 import { type Codes, readDays } from './columns.ts';
 import { type DimensionData, type FactData, factData, type MemberCodes, rowData } from './facts.ts';
@@ -86,8 +86,7 @@ export const seenRows = (
   try {
     for (const filter of filters) applyFilter(mask, filter, data);
   } catch (error) {
-    if (!(error instanceof DurchblickError) || error.kind !== 'data') throw error;
-    throw new DurchblickError(error.code, `${table.name}: a value that decides whether a row may be seen cannot be read`, { kind: 'data' });
+    throw hiddenFault(table.name, error);
   }
   return someRows(table, Int32Array.from(Array.from(mask.keys()).filter((row) => mask[row] === 1)));
 };

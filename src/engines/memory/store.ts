@@ -8,6 +8,7 @@ import type { Fact, Model } from '../../model/model.ts';
 import { passes } from '../../plan/members.ts';
 import type { Bounds, RowSet } from '../../plan/request.ts';
 import type { OpenOptions, Store } from '../engine.ts';
+import { hiddenFault } from '../shared/faults.ts';
 import { hidingFilters } from '../shared/hiding.ts';
 import { holidaysIn } from '../shared/holidays.ts';
 import { type Table, type TableInput, tablesOf } from '../shared/tables.ts';
@@ -54,7 +55,14 @@ export const openStore = async (
   const whole = new Map<string, Promise<Opened>>();
   const unfiltered = (fact: Fact): Opened | Promise<Opened> =>
     options.fixed.get(fact.name)?.length
-      ? once(whole, fact.name, async () => openFact(fact, await table(fact.source), model, dimensions, room))
+      ? once(whole, fact.name, async () => {
+          const rows = await table(fact.source);
+          try {
+            return openFact(fact, rows, model, dimensions, room);
+          } catch (error) {
+            throw hiddenFault(rows.name, error);
+          }
+        })
       : opened(fact);
   const asked = ({ fact, hidden: rows }: RowSet): Opened | Promise<Opened> => (rows === 'counted' ? unfiltered(fact) : opened(fact));
 

@@ -58,3 +58,9 @@ export const doubledKey = (
 /** Kinds of columns that no number is ever read from. */
 export const isNumberless = (kind: ColumnKind): boolean =>
   kind === 'date' || kind === 'timestamp' || kind === 'instant' || kind === 'boolean';
+
+/** A fault in rows that may not be seen: that there is one is told, and nothing of the rows (V3). */
+export const hiddenFault = (table: string, error: unknown): unknown =>
+  error instanceof DurchblickError && error.kind === 'data'
+    ? new DurchblickError(error.code, `${table}: a row that may not be seen cannot be read`, { kind: 'data' })
+    : error;

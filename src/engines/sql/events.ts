@@ -71,21 +71,24 @@ export const eventsStatements = (request: EventsRequest, fact: SqlFact, world: S
     const members = codes.map((coded, k) => `${coded ? coded.code : `${ROWS}.m${k}`} as m${k}`);
     const texts = codes.map((coded, k) => `${coded ? coded.text(`s.m${k}`, `n${k}`) : `s.m${k}`} as m${k}`);
     const joins = codes.map((coded, k) => (coded ? `\n  left join ${coded.texts} as n${k} on n${k}.code = s.m${k}` : ''));
-    const sql = `with seen as (
+    const body = named.from();
+    // Names of ours that no table of a model can meet.
+    const [seen, runs, steps] = ['seen', 'runs', 'steps'].map((name) => unmet(name, `${body}${joins.join('')}`));
+    const sql = `with ${seen} as (
   select ${[...members, `${ROWS}.k`, 'a.reached', 'a.passed', ...(distinct ? [] : [`${ROWS}.d`, `${ROWS}.w`])].join(', ')}
-  from ${named.from()}
+  from ${body}
     join (select * from ${dialect.integers('days', { day: days, reached, passed })}) as a on a.day = ${ROWS}.d
-), runs as (
+), ${runs} as (
   select ${split}${distinct ? '1 as w' : 'w'}, reached as start,
     least(passed, coalesce(lead(reached) over (partition by k${names.map((name) => `, ${name}`).join('')} order by ${distinct ? 'reached, passed' : 'd'}), ${anchors})) as stop
-  from seen
-), steps as (
-  select ${split}start as anchor, w from runs where start < stop
+  from ${seen}
+), ${steps} as (
+  select ${split}start as anchor, w from ${runs} where start < stop
   union all
-  select ${split}stop, -w from runs where start < stop
+  select ${split}stop, -w from ${runs} where start < stop
 )
 select s.anchor${texts.map((text) => `, ${text}`).join('')}, s.step
-from (select anchor, ${split}sum(w) as step from steps group by anchor${names.map((name) => `, ${name}`).join('')}) as s${joins.join('')}`;
+from (select anchor, ${split}sum(w) as step from ${steps} group by anchor${names.map((name) => `, ${name}`).join('')}) as s${joins.join('')}`;
     return [
       {
         about: `${count.kind === 'distinct' ? `distinct ${count.column}` : 'latest levels'} of ${fact.fact.name} by ${role} day`,
@@ -94,6 +97,13 @@ from (select anchor, ${split}sum(w) as step from steps group by anchor${names.ma
       },
     ];
   });
+
+/** A name that stands nowhere in a text. */
+const unmet = (wanted: string, text: string): string => {
+  let name = wanted;
+  while (text.includes(name)) name = `${name}_`;
+  return name;
+};
 
 const standOf = (segment: string, starts: ArrayLike<number>): string =>
   `case ${segment} ${Array.from(starts)

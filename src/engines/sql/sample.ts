@@ -1,4 +1,5 @@
 // Rows of a database as they stand there: the first ones behind a number, and those of a source.
+import { isLong } from '../../model/decimal.ts';
 import type { Sample, SampleRequest } from '../../plan/request.ts';
 import { shownCell } from '../shared/values.ts';
 import type { Rows, Statement } from './database.ts';
@@ -33,6 +34,8 @@ const cellOf = (value: unknown, { kind }: SqlColumn): unknown => {
     }
     case 'double':
       return Number(value);
+    case 'decimal':
+      return isLong(String(value)) ? String(value) : Number(value);
     case 'boolean':
       return String(value).startsWith('t');
     case 'timestamp':

@@ -6,6 +6,7 @@ import { usedColumns } from '../../model/columns.ts';
 import type { Dimension, Fact, Model } from '../../model/model.ts';
 import type { Filter } from '../../plan/request.ts';
 import type { OpenOptions } from '../engine.ts';
+import { hiddenFault } from '../shared/faults.ts';
 import type { Database } from './database.ts';
 import { type Relation, rawColumn } from './dialect.ts';
 import { openDimension, type SqlDimension, withZones } from './dimensions.ts';
@@ -56,7 +57,9 @@ export const sqlState = (model: Model, database: Database, run: Run, { fixed, hi
         const own = await withZones(whole, keys, model.timeZone, dialect, run);
         const filters = rows === 'all' ? [] : (fixed.get(fact.name) ?? []);
         const seen = filters.length === 0 ? own : await seenRows(fact, own, filters, { model, database, run, state });
-        const opened = await openSqlFact({ fact, relation: seen, model, dialect, run, hidden: seen !== own });
+        const opened = await openSqlFact({ fact, relation: seen, model, dialect, run, hidden: seen !== own }).catch((error: unknown) => {
+          throw rows === 'all' && hidden ? hiddenFault(whole.name, error) : error;
+        });
         return database.keep && whole.texts ? keepFact(opened, database.keep, dialect) : opened;
       }),
   };
@@ -118,7 +121,9 @@ const bandNumbers = async (
   );
   const columns = [...new Set(bands.flatMap((band) => (band ? [band.of] : [])))];
   if (columns.length === 0) return new Map();
-  const opened = await openSqlFact({ fact, relation, model, dialect: database.dialect, run, hidden: true });
+  const opened = await openSqlFact({ fact, relation, model, dialect: database.dialect, run, hidden: true }).catch((error: unknown) => {
+    throw hiddenFault(relation.name, error);
+  });
   return new Map(columns.map((column) => [column, opened.number(column)]));
 };
 

@@ -1,0 +1,159 @@
+import fc from 'fast-check';
+import { afterAll, beforeAll, describe, expect, test } from 'vitest';
+import { duckdb } from '../../src/engines/duckdb/index.ts';
+import { memory, type TableInput } from '../../src/engines/memory/index.ts';
+import { postgres } from '../../src/engines/postgres/index.ts';
+import { type Book, type DurchblickError, defineModel, type Engine, type Model, open, type Question } from '../../src/index.ts';
+import { type Postgres, startPostgres } from '../setup/postgres.ts';
+import { loadTables, type Tables } from '../setup/tables.ts';
+import { type Data, data, PRODUCTS, question, REGIONS, worldOf } from './world.ts';
+
+let server: Postgres;
+beforeAll(async () => {
+  server = await startPostgres();
+});
+afterAll(() => server?.stop());
+
+const settings = (runs: number) => ({
+  seed: Number(process.env.DURCHBLICK_SEED ?? 20260815),
+  numRuns: Number(process.env.DURCHBLICK_RUNS ?? runs),
+  endOnFailure: process.env.DURCHBLICK_SHRINK === 'no',
+});
+const clock = () => Date.parse('2025-07-01T12:00:00Z');
+
+type Fixed = Readonly<Record<string, readonly string[]>>;
+const FIXED: readonly Fixed[] = [
+  { region: ['North'] },
+  { region: ['South', 'Alps'] },
+  { country: ['Austria'] },
+  { family: ['Herbs'] },
+  { family: ['Trees'], region: ['North', 'South'] },
+];
+
+/** The tables without the rows that a filter hides: what a careful person would hand over instead of filtering. */
+const removed = (tables: Tables, fixed: Fixed): Readonly<Record<string, TableInput>> => {
+  const of = (members: Readonly<Record<string, unknown>> | undefined, names: readonly string[]): boolean =>
+    names.every((name) => fixed[name] === undefined || (members !== undefined && fixed[name].includes(String(members[name]))));
+  const region = (id: unknown) => REGIONS[String(id)];
+  const product = (id: unknown) => PRODUCTS[String(id)];
+  const [places, things] = [
+    ['region', 'country'],
+    ['product', 'family'],
+  ];
+  const kept: Tables = {
+    sales: tables.sales.filter((row) => of(region(row.region), places) && of(product(row.product), things)),
+    budget: tables.budget.filter((row) => of(region(row.region), places) && of(row, ['family'])),
+    stock: tables.stock.filter((row) => of(product(row.product), things)),
+    regions: tables.regions.filter((row) => of(row, places)),
+    products: tables.products.filter((row) => of(row, things)),
+  };
+  // Where no row is left, there are columns still.
+  const columns = ([first]: Tables[string]): TableInput => Object.fromEntries(Object.keys(first).map((name) => [name, []]));
+  return Object.fromEntries(Object.entries(kept).map(([name, rows]) => [name, rows.length > 0 ? rows : columns(tables[name])]));
+};
+
+const told = async (call: () => unknown): Promise<unknown> => {
+  try {
+    return JSON.parse(JSON.stringify((await call()) ?? null));
+  } catch (error) {
+    const { code, message, hint } = error as DurchblickError;
+    if (!code) throw error;
+    return { code, message, hint };
+  }
+};
+
+/** Everything that a book says, whatever it is asked. */
+const everything = async (book: Book, asked: readonly Question[]): Promise<Readonly<Record<string, unknown>>> => {
+  const found: Record<string, unknown> = {};
+  for (const name of ['region', 'country', 'product', 'family', 'channel', 'size']) {
+    found[`members ${name}`] = await told(() => book.members(name));
+    found[`misspelt ${name}`] = await told(() => book.ask({ show: ['revenue'], where: { [name]: 'Sout' } }));
+    found[`between ${name}`] = await told(async () =>
+      (await book.ask({ show: ['revenue', 'lines'], where: { [name]: { from: 'B', to: 'O' } } })).toJson(),
+    );
+  }
+  for (const [fact, roles] of Object.entries({ sales: ['ordered', 'promised', 'shipped'], budget: ['planned'], stock: ['counted'] }))
+    for (const role of roles) found[`bounds ${fact} ${role}`] = await told(() => book.bounds(fact, role));
+  found.check = await told(() => book.check());
+  found.notes = await told(() => book.dataNotes);
+  found.asOf = await told(() => book.asOf());
+  found.range = await told(() => book.range('ytd'));
+  found.windows = await told(() => book.windows({ only: ['ytd', 'previous', 'january'] }));
+  found.alerts = await told(() => book.alerts());
+  found.calendar = await told(async () => {
+    const { first, last } = await book.calendar();
+    return [first, last];
+  });
+  for (const [k, one] of asked.entries()) {
+    found[`ask ${k}`] = await told(async () => (await book.ask(one)).toJson());
+    found[`texts ${k}`] = await told(async () => (await book.ask(one)).toMarkdown());
+    const [reading] = one.show as readonly string[];
+    const per = one.per ?? [];
+    const members = Object.fromEntries(
+      per.map((name) => [
+        name,
+        { region: 'South', country: 'Germany', family: 'Herbs', product: 'Mint', channel: 'web', size: 'large' }[name] as string,
+      ]),
+    );
+    found[`why ${k}`] = await told(() => book.explain({ reading, at: '2024-06', by: 'month', members }));
+    found[`verified ${k}`] = await told(async () => (await book.verify(one)).different);
+  }
+  return found;
+};
+
+const MODEL_ALERTS = { low: { reading: 'revenue', below: 50, by: 'month', per: ['region'] } };
+
+const crawled = async (drawn: Data, fixed: Fixed, asked: readonly Question[], engine: (tables: Tables) => Engine): Promise<void> => {
+  const { world, tables } = worldOf(drawn);
+  const model = defineModel({ ...world.model.input, alerts: MODEL_ALERTS } as never) as unknown as Model;
+  const book = await open(model, engine(tables), { where: fixed, clock });
+  const wanted = await open(model, memory(removed(tables, fixed)), { clock });
+  try {
+    const [found, right] = [await everything(book, asked), await everything(wanted, asked)];
+    for (const [call, value] of Object.entries(right))
+      expect(found[call], `${call} under ${JSON.stringify(fixed)}: ${JSON.stringify(asked)}`).toEqual(value);
+  } finally {
+    await book.close();
+    await wanted.close();
+  }
+};
+
+const fixedFilters = fc.constantFrom(...FIXED);
+const questions = fc.array(question, { minLength: 3, maxLength: 3 });
+/** Rows that some filter leaves: without any there is nothing to say. */
+const drawnData = data.map((drawn) => ({ ...drawn, fixed: {} }));
+
+describe('V3: what a fixed filter hides is as if it were not there, in every call', () => {
+  test('memory', async () => {
+    await fc.assert(
+      fc.asyncProperty(drawnData, fixedFilters, questions, (drawn, fixed, asked) =>
+        crawled(drawn, fixed, asked, (tables) => memory(tables)),
+      ),
+      settings(60),
+    );
+  }, 600_000);
+
+  test('duckdb', async () => {
+    await fc.assert(
+      fc.asyncProperty(drawnData, fixedFilters, questions, (drawn, fixed, asked) =>
+        crawled(drawn, fixed, asked, (tables) => duckdb({ tables, threads: 1 })),
+      ),
+      settings(25),
+    );
+  }, 600_000);
+
+  test('postgres', async () => {
+    let schemas = 0;
+    await fc.assert(
+      fc.asyncProperty(drawnData, fixedFilters, questions, async (drawn, fixed, asked) => {
+        const loaded = await loadTables(server.client, `fixed${schemas++}`, worldOf(drawn).tables);
+        try {
+          await crawled(drawn, fixed, asked, () => postgres({ connectionString: server.url + loaded.options }));
+        } finally {
+          await loaded.drop();
+        }
+      }),
+      settings(20),
+    );
+  }, 600_000);
+});
