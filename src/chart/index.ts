@@ -23,9 +23,21 @@ const needs = async <T>(load: () => Promise<T>, packages: string): Promise<T> =>
 export const renderSvg = async (spec: ChartSpec): Promise<string> => {
   const [vega, lite] = await needs(() => Promise.all([import('vega'), import('vega-lite')]), 'vega vega-lite');
   const compiled = lite.compile(spec as unknown as Parameters<typeof lite.compile>[0]).spec;
-  const view = new vega.View(vega.parse(compiled), { renderer: 'none' });
+  // The library writes its faults to the console and draws on; half a picture is none.
+  const faults: unknown[] = [];
+  const logger = vega.logger(vega.Error);
+  logger.error = (...args: readonly unknown[]) => {
+    faults.push(...args);
+    return logger;
+  };
+  const view = new vega.View(vega.parse(compiled), { renderer: 'none', logger });
   try {
-    return await view.toSVG();
+    const svg = await view.toSVG();
+    if (faults.length > 0)
+      throw new DurchblickError('chart-failed', `the chart cannot be drawn: ${(faults[0] as Error).message ?? String(faults[0])}`, {
+        kind: 'engine',
+      });
+    return svg;
   } finally {
     view.finalize();
   }

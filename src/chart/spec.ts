@@ -262,7 +262,8 @@ export const chartSpec = (result: Result, options: ChartOptions = {}): ChartSpec
     const side = panel.readings.filter(({ part }) => part !== 'plan').length > 2 ? 34 : 24;
     const height = placing.way === 'down' ? placing.count * side : across;
     const unit = panel.unit === '' ? '' : ` (${panel.unit})`;
-    const text = panel.readings.length === 1 && panels.length > 1 ? `${panel.readings[0].column.label}${unit}` : panel.unit;
+    const text =
+      panel.readings.length === 1 && panels.length > 1 ? `${chartText(panel.readings[0].column.label)}${unit}` : chartText(panel.unit);
     const title = text === '' ? undefined : { text, anchor: 'start', fontSize: 12, fontWeight: 'normal', color: theme.quiet };
     const transform = [{ filter: { field: 'readingAt', oneOf: panel.readings.map(({ at }) => at) } }];
     if (!layout.facets) return { title, transform, width, height, layer };

@@ -12,6 +12,15 @@ afterAll(() => opened?.close());
 type Page = Window & {
   answers: (question: Question) => Promise<{ duckdb: string; memory: string; fetched: number }>;
   stopped: (question: Question) => Promise<string>;
+  stress: (
+    questions: readonly Question[],
+    asks: number,
+  ) => Promise<{
+    readonly right: number;
+    readonly aborted: number;
+    readonly wrong: readonly string[];
+    readonly unhandled: readonly string[];
+  }>;
 };
 
 test.each<Question>([
@@ -34,6 +43,20 @@ test('a question that is given up says so, and the next one works', async () => 
     range: '2026-07',
   });
   expect(next.duckdb).toBe(next.memory);
+});
+
+test('10,000 asks, every other one given up at some moment: no other one fails', { timeout: 600_000 }, async () => {
+  const questions: readonly Question[] = [
+    { show: ['revenue'], by: 'month', range: '2026' },
+    { show: ['revenue vs previous'], by: 'week', per: ['region'], range: '2026-06/2026-07' },
+    { show: ['orders over rolling-28-days'], by: 'month', range: '2026-05/2026-08' },
+    { show: ['backlog', 'budget'], by: 'quarter', range: '2026' },
+  ];
+  const asks = Number(process.env.DURCHBLICK_ASKS ?? 10_000);
+  const found = await opened.page.evaluate(([list, count]) => (window as unknown as Page).stress(list, count), [questions, asks] as const);
+  expect([found.wrong.slice(0, 3), found.unhandled]).toEqual([[], []]);
+  expect(found.right + found.aborted).toBe(asks);
+  expect(found.aborted).toBeGreaterThan(asks / 10);
 });
 
 test('nothing is fetched from anywhere else, and nothing goes wrong on the way', () => {

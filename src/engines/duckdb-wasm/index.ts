@@ -128,21 +128,22 @@ const databaseOf = (connection: WasmConnection, options: DuckDbWasmOptions, tabl
   const loaded = async (source: string, rows: Table): Promise<Relation> => {
     const name = identifier(options.inPlace ? source : `durchblick_${next++}`);
     const columns = loadedColumns(rows);
-    const handed = `durchblick_${next++}`;
+    // Arrow goes to the database's own tables only, where other books' rows may be on their way too.
+    const handed = `durchblick_${crypto.randomUUID()}`;
     if (columns.length === 0) {
       // Of no rows at all nothing is known: every column may be meant.
       const known = columnsOfSource(source, model);
       const physical = physicalNames(known);
       await connection.query(
-        `create table ${name} (${['nothing integer', ...physical.map((own) => `${identifier(own)} varchar`)].join(', ')})`,
+        `create temp table ${name} (${['nothing integer', ...physical.map((own) => `${identifier(own)} varchar`)].join(', ')})`,
       );
       return { name: rows.name, from: name, columns: known.map((column, k) => ({ name: column, as: physical[k], kind: 'text' })) };
     }
     const bytes = await arrowStreamOf(columns.map((column) => written(column.as, column)));
     await connection.insertArrowFromIPCStream(bytes, { name: handed, create: true });
     const casts = columns.map(({ as, loading }) => `${identifier(as)}::${loading.type} as ${identifier(as)}`);
-    await connection.query(`create table ${name} as select ${casts.join(', ')} from ${handed}`);
-    await connection.query(`drop table ${handed}`);
+    await connection.query(`create temp table ${name} as select ${casts.join(', ')} from ${identifier(handed)}`);
+    await connection.query(`drop table ${identifier(handed)}`);
     return {
       name: rows.name,
       from: name,
@@ -170,7 +171,7 @@ const databaseOf = (connection: WasmConnection, options: DuckDbWasmOptions, tabl
       : {
           keep: async (_, select) => {
             const name = `durchblick_${next++}`;
-            await connection.query(`create table ${name} as ${select}`);
+            await connection.query(`create temp table ${name} as ${select}`);
             return name;
           },
         }),

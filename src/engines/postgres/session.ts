@@ -101,7 +101,8 @@ export const beginSession = async (client: PoolClient, options: SessionOptions):
     run: (statement, stop) => queue.run(() => query(statement, stop), stop),
     end: async () => {
       await queue.idle();
-      if (!broken) await client.query('commit').catch(lost);
+      // Nothing is kept of what a function may have written in spite of all.
+      if (!broken) await client.query('rollback').catch(lost);
       release();
     },
   };

@@ -28,5 +28,35 @@ const stopped = async (question: Question): Promise<string> => {
     (error: Error) => error.message,
   );
 };
-Object.assign(window, { answers, stopped });
+/** Many asks of a book that keeps nothing, every other one given up; what became of them. */
+const stress = async (questions: readonly Question[], asks: number) => {
+  const unhandled: string[] = [];
+  addEventListener('unhandledrejection', ({ reason }) => void unhandled.push(String(reason)));
+  const right = await Promise.all(questions.map(async (question) => JSON.stringify((await inMemory.ask(question)).toJson())));
+  const fresh = await open(parseModel(text, 'model.yaml'), duckdbWasm({ database, files }), { cacheBytes: 0 });
+  const found = { right: 0, aborted: 0, wrong: [] as string[] };
+  for (let batch = 0; batch < asks / 100; batch++)
+    await Promise.all(
+      Array.from({ length: 100 }, async (_, k) => {
+        const at = (batch + k) % questions.length;
+        const control = new AbortController();
+        const givenUp = k % 2 === 1;
+        if (givenUp && k % 6 === 1) control.abort();
+        const asking = fresh.ask(questions[at], { signal: control.signal });
+        if (givenUp && k % 6 === 3) control.abort();
+        if (givenUp && k % 6 === 5) setTimeout(() => control.abort(), k % 40);
+        const said = await asking.then(
+          (result) => JSON.stringify(result.toJson()),
+          (error: Error) => error.message,
+        );
+        if (said === right[at]) found.right++;
+        else if (givenUp && said === 'the question was aborted') found.aborted++;
+        else found.wrong.push(said.slice(0, 200));
+      }),
+    );
+  await fresh.close();
+  await new Promise((resolve) => setTimeout(resolve, 100));
+  return { ...found, unhandled };
+};
+Object.assign(window, { answers, stopped, stress });
 document.body.dataset.ready = 'yes';
