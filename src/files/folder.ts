@@ -84,7 +84,9 @@ export const folderFiles = (folder: string, { allow = [] }: FolderOptions = {}):
   };
   const one = async (path: string, written: string): Promise<string> => {
     const real = await inside(path, written);
-    if ((await stat(real)).isDirectory()) throw noFile(written, 'it is a folder');
+    const seen = await stat(real);
+    // A pipe or a device may never end.
+    if (!seen.isFile()) throw noFile(written, seen.isDirectory() ? 'it is a folder' : 'it is no plain file');
     return real;
   };
   const found = async (written: string): Promise<readonly FoundFile[]> => {
@@ -106,7 +108,7 @@ export const folderFiles = (folder: string, { allow = [] }: FolderOptions = {}):
     for (const match of await matches(steps.slice(0, base).join(sep) || sep, steps.slice(base))) {
       const name = isAbsolute(written) ? match : relative(home, match);
       const real = await inside(match, name);
-      if (!(await stat(real)).isDirectory()) files.push({ name, real });
+      if ((await stat(real)).isFile()) files.push({ name, real });
     }
     if (files.length === 0) throw noFile(written, 'no file has that name, and none matches it as a pattern');
     return files;

@@ -12,6 +12,7 @@ afterAll(() => opened?.close());
 type Page = Window & {
   answers: (question: Question) => Promise<{ duckdb: string; memory: string; fetched: number }>;
   stopped: (question: Question) => Promise<string>;
+  queried: (query: string) => Promise<string>;
   stress: (
     questions: readonly Question[],
     asks: number,
@@ -57,6 +58,20 @@ test('10,000 asks, every other one given up at some moment: no other one fails',
   expect([found.wrong.slice(0, 3), found.unhandled]).toEqual([[], []]);
   expect(found.right + found.aborted).toBe(asks);
   expect(found.aborted).toBeGreaterThan(asks / 10);
+});
+
+test.each([
+  ["select date '2026-01-05' as d", /^period,lines,more\r\n2026-01,1,2\r\n/],
+  ["select date '2026-01-05' as d -- )", /^period,lines,more\r\n2026-01,1,2\r\n/],
+  [
+    "select date '2026-01-05' as d) t; create table made (i integer); select * from (select date '2026-01-05' as d",
+    /source "lines" cannot run/,
+  ],
+  ["select * from read_csv('model.yaml')", /source "lines" cannot run/],
+  ["select * from 'http://localhost/lines.parquet'", /source "lines" cannot run/],
+  ['insert into made values (1)', /source "lines" cannot run/],
+])('a query of a model is one SELECT that fetches nothing (V8): %s', async (query, said) => {
+  expect(await opened.page.evaluate((text) => (window as unknown as Page).queried(text), query)).toMatch(said);
 });
 
 test('nothing is fetched from anywhere else, and nothing goes wrong on the way', () => {

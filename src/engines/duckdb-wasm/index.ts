@@ -27,6 +27,7 @@ export interface WasmConnection {
   readonly query: (sql: string) => Promise<unknown>;
   readonly send: (sql: string) => Promise<AsyncIterable<unknown>>;
   readonly cancelSent: () => Promise<boolean>;
+  readonly prepare: (sql: string) => Promise<{ readonly close: () => Promise<void> }>;
   readonly insertArrowFromIPCStream: (bytes: Uint8Array, options: { readonly name: string; readonly create: boolean }) => Promise<void>;
   readonly close: () => Promise<void>;
 }
@@ -155,9 +156,24 @@ const databaseOf = (connection: WasmConnection, options: DuckDbWasmOptions, tabl
       ...(columns.every(({ kind }) => kind === 'text') ? { texts: true as const } : {}),
     };
   };
+  const queried = async (name: string, query: string): Promise<Relation> => {
+    // On lines of its own, so that a comment at its end closes nothing.
+    const from = `(\n${query.replace(/;\s*$/, '')}\n)`;
+    const checked = async (): Promise<Relation> => {
+      // For the whole database and for good: a query of a model must not fetch what the page could.
+      await connection.query('set enable_external_access = false');
+      // What is prepared is one statement, and whatever stands behind FROM in brackets reads.
+      await (await connection.prepare(`select * from ${from}`)).close();
+      return describe(name, from);
+    };
+    return checked().catch((error: unknown) => {
+      throw new DurchblickError('bad-query', `the query of source "${name}" cannot run: ${reason(error)}`, {
+        hint: 'A query is one SELECT over tables of the database.',
+      });
+    });
+  };
   const relation: Database['relation'] = async (source) => {
-    if (source.kind === 'query' && !Object.hasOwn(options.tables ?? {}, source.name))
-      return describe(source.name, `(${source.query.replace(/;\s*$/, '')})`);
+    if (source.kind === 'query' && !Object.hasOwn(options.tables ?? {}, source.name)) return queried(source.name, source.query);
     if (source.kind === 'table' && !Object.hasOwn(options.tables ?? {}, source.name))
       return describe(source.table, source.table.split('.').map(identifier).join('.'));
     return loaded(source.name, await table(source.name));

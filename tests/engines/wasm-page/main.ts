@@ -1,7 +1,7 @@
 import { AsyncDuckDB, VoidLogger } from '@duckdb/duckdb-wasm';
 import worker from '@duckdb/duckdb-wasm/dist/duckdb-browser-eh.worker.js?url';
 import wasm from '@duckdb/duckdb-wasm/dist/duckdb-eh.wasm?url';
-import { open, type Question } from 'durchblick';
+import { defineModel, open, type Question } from 'durchblick';
 import { duckdbWasm } from 'durchblick/duckdb-wasm';
 import { memory, urlFiles } from 'durchblick/memory';
 import { parseModel } from 'durchblick/yaml';
@@ -58,5 +58,14 @@ const stress = async (questions: readonly Question[], asks: number) => {
   await new Promise((resolve) => setTimeout(resolve, 100));
   return { ...found, unhandled };
 };
-Object.assign(window, { answers, stopped, stress });
+/** What opening and asking a model says that has one fact from a query, and one that is handed over. */
+const queried = async (query: string): Promise<string> => {
+  const fact = (source: string) => ({ source, dates: { ordered: 'd' }, measures: { [source]: { count: 'rows' as const } } });
+  const facts = { lines: fact('lines'), more: fact('more') };
+  const model = defineModel({ sources: { lines: { query }, more: { table: 'more' } }, facts });
+  return open(model, duckdbWasm({ database, tables: { more: [{ d: '2026-01-05' }, { d: '2026-01-06' }] } }))
+    .then(async (queriedBook) => (await queriedBook.ask({ show: ['lines', 'more'], by: 'month' })).toCsv())
+    .catch((error: Error) => error.message);
+};
+Object.assign(window, { answers, stopped, stress, queried });
 document.body.dataset.ready = 'yes';
