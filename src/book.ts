@@ -2,7 +2,7 @@ import type { Calendar } from './calendar/calendar.ts';
 import { loadZones, zoneDays } from './calendar/dates.ts';
 import { type Day, isoOf, LAST_DAY } from './calendar/day.ts';
 import type { AskOptions, Book, ExplainRequest, FiredAlert, OpenBookOptions, Result, Verification } from './contract.ts';
-import type { DataState, Engine, RowsOf } from './engines/engine.ts';
+import type { Engine, RowsOf } from './engines/engine.ts';
 import { DurchblickError, suggest } from './errors.ts';
 import { answer } from './evaluate/answer.ts';
 import { notes } from './evaluate/notes.ts';
@@ -22,17 +22,12 @@ import { baseYears, dataDays, fixedRange, periodBounds, segmentsOf, widening } f
 import { fixedFilters } from './plan/fixed.ts';
 import { type AskedFilter, askedOf, unitNamed } from './plan/question.ts';
 import type { Bounds } from './plan/request.ts';
+import type { CheckedWhere, WhereOf } from './plan/typed.ts';
 import type { Explanation } from './result/explained.ts';
-import { type Result as PlainResult, resultOf } from './result/result.ts';
+import { resultOf } from './result/result.ts';
 import { statesOf } from './states/run.ts';
 import { type State, stateOf } from './states/state.ts';
-
-const withOutputs = (result: PlainResult, seen: DataState | undefined): Result => ({
-  ...result,
-  ...(seen ? { state: { time: new Date(seen.time).toISOString() } } : {}),
-  toArrow: async () => (await import('./files/arrow.ts')).arrowTable(result.toColumns()),
-  toParquet: async () => (await import('./files/parquet.ts')).parquetOf(result.toColumns()),
-});
+import { withFiles } from './travelled.ts';
 
 /** Checks that the members a filter asks for exist; an error with the nearest one otherwise (M3). */
 const checkMembers = async (
@@ -87,10 +82,10 @@ const refreshOf = (seconds: number | undefined): number => {
 };
 
 /** Opens a model over an engine: reads and checks dates, builds the calendar, and answers questions from then on. */
-export const open = async <N extends Names>(
+export const open = async <N extends Names, const W extends WhereOf<N> = WhereOf<N>>(
   model: Model<N>,
   engine: Engine,
-  options: OpenBookOptions<NoInfer<N>> = {},
+  options: OpenBookOptions<NoInfer<N>, W & CheckedWhere<W, NoInfer<N>>> = {},
 ): Promise<Book<N>> => {
   await loadZones(model.timeZone);
   const fixed = fixedFilters(model, options.where);
@@ -174,7 +169,7 @@ export const open = async <N extends Names>(
 
   const askIn = (state: State, question: Question, asking: AskOptions): Promise<Result> =>
     answerIn(state, question, asking, async ({ asked, axis, evaluation, found, asOf }) =>
-      withOutputs(resultOf(await answer(asked, axis, evaluation), asked, model, asOf, found), state.seen),
+      withFiles(resultOf(await answer(asked, axis, evaluation), asked, model, asOf, found), state.seen),
     );
 
   const explainIn = async (state: State, request: ExplainRequest, asking: AskOptions): Promise<Explanation> => {

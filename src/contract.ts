@@ -11,15 +11,15 @@ import type { CheckedQuestion, QuestionOf, RowOf, WhereOf } from './plan/typed.t
 import type { LaidSpan } from './plan/windows.ts';
 import type { Explanation } from './result/explained.ts';
 import type { Format } from './result/format.ts';
-import type { Result as PlainResult, ResultRow } from './result/result.ts';
+import type { Result as PlainResult, ResultRow } from './result/types.ts';
 import type { Difference } from './verify/differences.ts';
 
-export interface OpenBookOptions<N extends Names = Names> {
+export interface OpenBookOptions<N extends Names = Names, W = WhereOf<N>> {
   /**
    * Filters fixed for good: rows outside are not seen by any question, total, note, bound, member list or error (V3). A fact
    * that they cannot reach is an error, unless it says `open-to: everyone`. An empty filter is an error.
    */
-  readonly where?: WhereOf<N>;
+  readonly where?: W;
   /** The present instant in milliseconds; what `today` means. Default: the system clock. */
   readonly clock?: () => number;
   /**

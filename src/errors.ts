@@ -93,7 +93,8 @@ const distance = (a: string, b: string): number => {
 export const nearest = (written: string, known: Iterable<string>): string | undefined => {
   const plain = (text: string) => text.slice(0, 100).toLowerCase();
   let best: string | undefined;
-  let least = Math.max(2, Math.floor(written.length / 2)) + 1;
+  // Of a word of one or two letters, two changes leave nothing.
+  let least = written.length <= 2 ? 2 : Math.max(2, Math.floor(written.length / 2)) + 1;
   for (const name of known) {
     const d = distance(plain(written), plain(name));
     if (d < least) [best, least] = [name, d];

@@ -69,6 +69,7 @@ export const explanationOf = async (
     members,
     asOf: isoOf(asOf),
     caption: result.caption,
+    locale: model.locale,
     ...(format ? { format } : {}),
     parts,
     notes: result.notes,

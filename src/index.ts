@@ -31,4 +31,5 @@ export type { Cancellation } from './plan/request.ts';
 export type { QuestionOf, RowOf } from './plan/typed.ts';
 export type { LaidSpan } from './plan/windows.ts';
 export { type Explanation, explanationText, partWords } from './result/explained.ts';
-export type { Cell, ComparedDays, Mark, Period, ResultColumn, ResultJson, ResultRow, TextTable } from './result/result.ts';
+export type { Cell, ComparedDays, Mark, Period, ResultColumn, ResultJson, ResultRow, TextTable } from './result/types.ts';
+export { resultFromJson } from './travelled.ts';

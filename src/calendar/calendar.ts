@@ -35,7 +35,7 @@ export interface ListedYears {
 export type YearSystem = MonthYears | WeekYears | ListedYears;
 
 export interface Holiday {
-  readonly day: Day;
+  readonly day: Day | string;
   readonly name: string;
 }
 
@@ -67,7 +67,7 @@ export interface Calendar {
   /** The unit of a name, plural accepted; an error with the nearest name otherwise. */
   unit(name: string): Unit;
   /** Index of the period of a day: `>= 0`; `~i` when the day has none and period `i` is the next (U7). */
-  indexOf(unit: Unit, day: Day): number;
+  indexOf(unit: Unit, day: Day | string): number;
   /** First day of the period that holds the day; the next period's first day where there is none (U7). */
   floor(unit: string, day: Day | string): Day;
   /** Last day, inclusive, of the period that holds the day; the previous period's last day where there is none. */
@@ -82,11 +82,11 @@ export interface Calendar {
   parse(text: string): PeriodOf | undefined;
   /** The periods of a unit that overlap two days, both inclusive. */
   range(unit: string, from: Day | string, to: Day | string): PeriodOf[];
-  /** Working days in `from..to`, both inclusive (U10). */
-  workingDays(from: Day, to: Day): number;
-  isWorkingDay(day: Day): boolean;
-  /** The holiday on a day. */
-  holiday(day: Day): string | undefined;
+  /** Working days in `from..to`, both inclusive (U10); days outside of the calendar count none. */
+  workingDays(from: Day | string, to: Day | string): number;
+  isWorkingDay(day: Day | string): boolean;
+  /** The name of the holiday on a day; undefined on others. */
+  holiday(day: Day | string): string | undefined;
   /** Names in the calendar's locale; weekdays from 0 = Monday, months from 0 = January. */
   name(set: NameSet, index: number): string;
   /** Whether every period of `inner` lies within one period of `outer` (C4). */
@@ -214,6 +214,9 @@ const withinTime = (unit: Unit): Unit => {
   };
 };
 
+/** A day as a number; texts and what is no day take the longer way, which says what is wrong. */
+const dayNumber = (day: Day | string): Day => (Number.isInteger(day) ? (day as Day) : toDay(day));
+
 const dayUnit = (first: Day, last: Day): Unit => {
   const starts = new Int32Array(last - first + 2);
   for (let i = 0; i < starts.length; i++) starts[i] = first + i;
@@ -248,7 +251,8 @@ export const calendar = (options: CalendarOptions): Calendar => {
   for (const unit of [dayUnit(reach.first, reach.last), ...gapless, ...custom]) units.set(unit.name, unit);
 
   const ordinals = new Map<Unit, Ordinals>();
-  const indexOf = (unit: Unit, day: Day): number => {
+  const indexOf = (unit: Unit, given: Day | string): number => {
+    const day = dayNumber(given);
     let table = ordinals.get(unit);
     if (!table) {
       table = ordinalsOf(unit, reach.first, reach.last);
@@ -267,8 +271,9 @@ export const calendar = (options: CalendarOptions): Calendar => {
 
   const holidays = new Map<Day, string>();
   for (const { day, name } of options.workingDays?.holidays ?? []) {
-    const known = holidays.get(day);
-    holidays.set(day, known && known !== name ? `${known}, ${name}` : name);
+    const on = toDay(day, 'holiday');
+    const known = holidays.get(on);
+    holidays.set(on, known && known !== name ? `${known}, ${name}` : name);
   }
   const week = parseWorkingWeek(options.workingDays?.week ?? 'monday-friday');
   const isWorkingDay = (day: Day): boolean => week[weekdayOf(day)] && !holidays.has(day);
@@ -399,9 +404,9 @@ export const calendar = (options: CalendarOptions): Calendar => {
       for (let i = at(indexOf(found, a)); i < found.starts.length && found.starts[i] <= b; i++) list.push(periodAt(found, i));
       return list;
     },
-    workingDays: (first, last) => workingDaysBefore(last + 1) - workingDaysBefore(first),
-    isWorkingDay,
-    holiday: (day) => holidays.get(day),
+    workingDays: (first, last) => workingDaysBefore(dayNumber(last) + 1) - workingDaysBefore(dayNumber(first)),
+    isWorkingDay: (day) => isWorkingDay(dayNumber(day)),
+    holiday: (day) => holidays.get(dayNumber(day)),
     name,
     nests,
   };

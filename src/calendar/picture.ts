@@ -1,5 +1,5 @@
 import type { Calendar } from './calendar.ts';
-import { type Day, dayOf, isoOf, weekdayOf } from './day.ts';
+import { type Day, dayOf, isoOf, toDay, weekdayOf } from './day.ts';
 
 /** What a day looks like: filled in odd months, hollow in even ones, so that borders show without lines. */
 const GLYPHS = { odd: '■', even: '□', free: '·', holiday: '✶', asOf: '◆', none: ' ' } as const;
@@ -7,7 +7,7 @@ const GLYPHS = { odd: '■', even: '□', free: '·', holiday: '✶', asOf: '◆
 export interface PictureOptions {
   readonly year: number;
   /** Marked in the picture when it lies in the year. */
-  readonly asOf?: Day;
+  readonly asOf?: Day | string;
 }
 
 const WIDTH = 3;
@@ -16,7 +16,8 @@ const WIDTH = 3;
  * One year as text: weekdays down, weeks across, month by month. Working days are filled in odd and hollow in even
  * months, days off are dots, holidays stars; below stand the periods of all other units that begin in the year.
  */
-export const calendarPicture = (calendar: Calendar, { year, asOf }: PictureOptions): string => {
+export const calendarPicture = (calendar: Calendar, { year, asOf: given }: PictureOptions): string => {
+  const asOf = given === undefined ? undefined : toDay(given, 'as-of date');
   const [first, last] = [dayOf(year, 1, 1), dayOf(year, 12, 31)];
   const week = calendar.unit('week');
   const weekOf = (day: Day): number => calendar.indexOf(week, day);

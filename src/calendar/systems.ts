@@ -1,6 +1,6 @@
 import { DurchblickError } from '../errors.ts';
 import { upperBound } from '../kernels/search.ts';
-import { addMonths, civilOf, type Day, dayOf, isoOf, MONTHS, monthLength, WEEKDAYS, weekdayOf } from './day.ts';
+import { addMonths, civilOf, type Day, dayOf, isoOf, MONTHS, monthLength, toDay, WEEKDAYS, weekdayOf } from './day.ts';
 import { type Unit, unitOf } from './unit.ts';
 
 /** Units of one year system over a stretch of days, each covering it whole. */
@@ -206,13 +206,20 @@ export const retailUnits = (system: WeekSystem, span: Span): Unit[] => {
 
 /** One row of an irregular year system or of a custom unit (U6, U7). `end` is inclusive. */
 export interface PeriodRow {
-  readonly start: Day;
-  readonly end?: Day;
+  /** First day, as a day number or `YYYY-MM-DD`. */
+  readonly start: Day | string;
+  /** Last day, inclusive; the day before the next start when left out. */
+  readonly end?: Day | string;
   readonly label: string;
 }
 
 /** A unit from a table of starts, ends and labels. `what` names it in errors. */
-export const tableUnit = (name: string, rows: readonly PeriodRow[], last: 'open' | 'must-end', what: string): Unit => {
+export const tableUnit = (name: string, given: readonly PeriodRow[], last: 'open' | 'must-end', what: string): Unit => {
+  const rows = given.map(({ start, end, label }) => ({
+    start: toDay(start, `start of ${what}`),
+    end: end === undefined ? undefined : toDay(end, `end of ${what}`),
+    label,
+  }));
   const fail = (message: string, hint: string): never => {
     throw new DurchblickError('bad-periods', `${what}: ${message}`, { kind: 'data', hint });
   };

@@ -1,6 +1,6 @@
 import { DurchblickError } from '../errors.ts';
 import type { Calendar } from './calendar.ts';
-import { civilOf, type Day, dayOf, isoOf, weekdayOf } from './day.ts';
+import { civilOf, type Day, dayOf, isoOf, toDay, weekdayOf } from './day.ts';
 import type { Unit } from './unit.ts';
 
 export type ColumnType = 'date' | 'integer' | 'text' | 'boolean';
@@ -21,17 +21,21 @@ export interface CalendarTable {
 
 export interface CalendarTableOptions {
   /** First and last row, inclusive; the calendar's own bounds when left out. */
-  readonly from?: Day;
-  readonly to?: Day;
+  readonly from?: Day | string;
+  readonly to?: Day | string;
   /** Adds offsets (0 = the period of this day, -1 = the one before) and to-date flags. */
-  readonly asOf?: Day;
+  readonly asOf?: Day | string;
 }
 
 const snake = (name: string): string => name.replaceAll('-', '_');
 
 /** A calendar as a table, one row a day, for those who keep it in their warehouse; it is checked before it is handed out. */
 export const calendarTable = (calendar: Calendar, options: CalendarTableOptions = {}): CalendarTable => {
-  const [from, to] = [options.from ?? calendar.first, options.to ?? calendar.last];
+  const [from, to] = [toDay(options.from ?? calendar.first, 'first day'), toDay(options.to ?? calendar.last, 'last day')];
+  if (to < from)
+    throw new DurchblickError('bad-range', `the table's range runs backwards: ${isoOf(from)} to ${isoOf(to)}`, {
+      hint: 'The first day comes first.',
+    });
   const rows = to - from + 1;
   const columns: CalendarColumn[] = [];
   const add = (name: string, type: ColumnType, comment: string, on: (day: Day) => number | string | boolean | null): void => {
@@ -80,7 +84,7 @@ export const calendarTable = (calendar: Calendar, options: CalendarTableOptions 
       );
     }
   }
-  const { asOf } = options;
+  const asOf = options.asOf === undefined ? undefined : toDay(options.asOf, 'as-of date');
   if (asOf !== undefined) {
     add('day_offset', 'integer', `Days from ${isoOf(asOf)}; 0 = that day, -1 = the day before`, (day) => day - asOf);
     for (const unit of units) {

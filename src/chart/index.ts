@@ -1,6 +1,5 @@
 import { DurchblickError } from '../errors.ts';
-import type { Result } from '../result/result.ts';
-import { type ChartSpec, chartSpec } from './spec.ts';
+import { type Charted, type ChartSpec, chartSpec } from './spec.ts';
 
 export type { ThemeName } from './look.ts';
 export { type SpansOptions, spansSpec } from './spans.ts';
@@ -95,8 +94,8 @@ export const renderSpec = async (spec: ChartSpec, kind: ChartKind, { title, loca
   }
 };
 
-/** Draws a result. */
-export const renderChart = async (result: Result, kind: ChartKind): Promise<string | Uint8Array> => {
+/** Draws a result, or one that travelled as JSON. */
+export const renderChart = async (result: Charted, kind: ChartKind): Promise<string | Uint8Array> => {
   if (result.rows.length === 0)
     throw new DurchblickError('empty-chart', 'there is nothing to draw: the answer has no rows', { hint: 'Ask for a range with data.' });
   return renderSpec(chartSpec(result), kind, { title: result.caption, locale: result.locale });

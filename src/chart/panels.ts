@@ -1,4 +1,4 @@
-import type { Result as FullResult, ResultColumn } from '../result/result.ts';
+import type { Result as FullResult, ResultColumn } from '../result/types.ts';
 
 type Result = Pick<FullResult, 'columns' | 'compared'>;
 

@@ -1,13 +1,13 @@
 import { DurchblickError } from '../errors.ts';
 import { formatter } from '../result/format.ts';
-import type { Cell, Result as FullResult, Mark, ResultColumn } from '../result/result.ts';
+import type { Cell, Mark, ResultColumn, ResultJson } from '../result/types.ts';
 import { chartConfig, chartText, chartTitle, type Theme, type ThemeName, themeOf } from './look.ts';
 import { type ColourBy, type Colours, layersOf, type Placing, readingColours } from './marks.ts';
 import { type Panel, panelsOf } from './panels.ts';
 import { ticksOf } from './ticks.ts';
 
-/** What a chart is made of: plain data, so that it can come from a worker or a server. */
-export type Charted = Pick<FullResult, 'asOf' | 'unit' | 'caption' | 'periods' | 'columns' | 'rows' | 'compared' | 'locale' | 'marks'>;
+/** What a chart is made of: a result, or its `toJson()` from a worker or a server. */
+export type Charted = Pick<ResultJson, 'asOf' | 'unit' | 'caption' | 'periods' | 'columns' | 'rows' | 'compared' | 'locale' | 'marks'>;
 type Result = Charted;
 
 /** A Vega-Lite specification; plain data. */
@@ -45,7 +45,7 @@ const short = (locale: string): ((iso: string) => string) => {
   return (iso) => format.format(Date.parse(iso));
 };
 
-const alertOf = (mark: Mark | undefined, theme: Theme): Record<string, unknown> =>
+const alertOf = (mark: Mark | null | undefined, theme: Theme): Record<string, unknown> =>
   mark ? { alert: mark.label, arrow: mark.direction === 'low' ? '▼' : '▲', verdict: theme.verdicts[mark.verdict] } : {};
 
 /** Values on the axis in few characters, with their unit: `€12k`, `35%`. */
@@ -97,7 +97,7 @@ const valuesOf = (result: Result, members: readonly string[], theme: Theme): Rec
         partial,
         days: span(period.start, period.partial && column.horizon !== 'plan' ? period.anchor : period.end),
         compared: compared ? span(compared.start, compared.end) : '',
-        ...alertOf(result.marks[r]?.[c], theme),
+        ...alertOf(result.marks?.[r]?.[c], theme),
       };
     });
   });

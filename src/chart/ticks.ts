@@ -1,4 +1,4 @@
-import type { Result as FullResult } from '../result/result.ts';
+import type { Result as FullResult } from '../result/types.ts';
 
 type Result = Pick<FullResult, 'periods' | 'unit' | 'locale'>;
 

@@ -68,7 +68,7 @@ const linkFindings = async (store: Store, fact: Fact, model: Model, bounds: Boun
   const found: Finding[] = [];
   for (const link of fact.links) {
     const attribute = attributeOfLink(link);
-    if (!attribute) continue;
+    if (!attribute || store.unreadable?.has(link.dimension.source ?? '')) continue;
     const place = model.locate(['facts', fact.name, 'links', link.attribute === undefined ? link.part : `${link.part}.${link.attribute}`]);
     const unknown: Filter = { kind: 'members', attribute, test: { values: [UNKNOWN] } };
     const orphans = link.dimension.source === undefined ? 0 : await rowsWith(store, fact, [unknown]);
@@ -346,9 +346,12 @@ export const dataFindings = async ({ model, store, bounds, periodOf, labelOf, re
       message: note.message,
       count: note.count,
       examples: [],
-      wayOut: 'Correct the values, or list what stands for "none" in blank-dates.',
+      wayOut: store.unreadable?.has(model.facts.get(note.fact)?.source ?? '')
+        ? 'Give the role that connects the right to read it, or take it out of the model.'
+        : 'Correct the values, or list what stands for "none" in blank-dates.',
     });
   for (const fact of model.facts.values()) {
+    if (store.unreadable?.has(fact.source)) continue;
     const own = await bounds(fact);
     const [primary] = fact.roles.keys();
     const last = own.get(primary)?.last;

@@ -1,5 +1,5 @@
 import { stat } from 'node:fs/promises';
-import { resolve } from 'node:path';
+import { basename, resolve } from 'node:path';
 import { type Command, Option } from 'commander';
 import { open } from '../book.ts';
 import type { Book } from '../contract.ts';
@@ -26,6 +26,8 @@ interface Opening extends EngineOptions {
   readonly trace?: (statement: Statement) => void;
   /** Leaves text files where they are, so that statements run as they stand. */
   readonly inPlace?: boolean;
+  /** Is told which engine was taken where the user named none, and why. */
+  readonly chose?: (engine: string, why: string) => void;
   /** Files that the command is going to write. */
   readonly writes?: readonly (string | undefined)[];
 }
@@ -51,8 +53,8 @@ export const withEngine = (command: Command): Command =>
     .option('--allow <folder>', "a folder beside the model's own that its files may lie in (repeatable)", collect)
     .option('--refresh <seconds>', 'how long files or tables are taken to stay as they are; 0, the default, looks for each question');
 
-/** From this size on, files are scanned in parallel by DuckDB instead of being read into memory. */
-const LARGE = 200e6;
+/** From so many megabytes on, files are scanned in parallel by DuckDB instead of being read into memory. */
+const LARGE = 200;
 
 /** All files that a model reads, as it names them. */
 const filesOf = ({ sources, input }: Model): string[] => {
@@ -67,15 +69,23 @@ const placesOf = async (model: Model, files: FolderFiles): Promise<string[]> => 
   return found.flat().map(({ real }) => real);
 };
 
-/** DuckDB where the files ask for it, memory elsewhere. */
-const chosenEngine = async (places: readonly string[]): Promise<'memory' | 'duckdb'> => {
-  if (places.some((file) => /\.parquet$/i.test(file))) return 'duckdb';
+/** DuckDB where the files ask for it, memory elsewhere; and why. */
+const chosenEngine = async (places: readonly string[]): Promise<readonly ['memory' | 'duckdb', why: string]> => {
+  const parquet = places.find((file) => /\.parquet$/i.test(file));
+  if (parquet !== undefined) return ['duckdb', `${basename(parquet)} is a Parquet file`];
   const sizes = await Promise.all(places.map((file) => stat(file).then(({ size }) => size)));
-  return sizes.reduce((sum, size) => sum + size, 0) > LARGE ? 'duckdb' : 'memory';
+  const megabytes = sizes.reduce((sum, size) => sum + size, 0) / 1e6;
+  return megabytes > LARGE
+    ? ['duckdb', `the files have ${megabytes.toFixed(0)} MB, more than ${LARGE}`]
+    : ['memory', `the files have ${megabytes.toFixed(1)} MB, at most ${LARGE}, and none is Parquet`];
 };
 
 const DATABASE_FILE = /^duckdb:(?:\/\/)?(.+)$/;
 const databaseFile = (url: string | undefined): string[] => DATABASE_FILE.exec(url ?? '')?.slice(1) ?? [];
+
+/** An address without its password, which nobody should read in a log. */
+const masked = (url: string): string =>
+  url.replace(/^([a-z][a-z0-9+.-]*:\/\/[^/?#:@]*:).*@/i, '$1***@').replace(/([?&]password=)[^&]*/gi, '$1***');
 
 const connected = async (url: string, { trace, inPlace, allow }: Opening, { files, folder }: ModelFile): Promise<Engine> => {
   if (/^postgres(ql)?:/.test(url)) {
@@ -84,7 +94,7 @@ const connected = async (url: string, { trace, inPlace, allow }: Opening, { file
   }
   const [file] = databaseFile(url);
   if (file === undefined)
-    throw new DurchblickError('bad-option', `--connect does not know "${url}"`, {
+    throw new DurchblickError('bad-option', `--connect does not know "${masked(url)}"`, {
       hint: 'It takes postgres://user@host/database or duckdb:file.duckdb.',
     });
   const { duckdb } = await import('../engines/duckdb/index.ts');
@@ -112,7 +122,8 @@ export const openBook = async (path: string, options: Opening = {}): Promise<Boo
       throw new DurchblickError('bad-option', '--engine stands beside --connect', { hint: 'The database answers; leave --engine out.' });
     return open(model, await connected(options.connect, options, loaded), opening);
   }
-  const engine = options.engine ?? (await chosenEngine(places));
+  const [engine, why] = options.engine ? [options.engine, undefined] : await chosenEngine(places);
+  if (why !== undefined) options.chose?.(engine, why);
   if (engine === 'duckdb') {
     const { duckdb } = await import('../engines/duckdb/index.ts');
     return open(model, duckdb({ folder, allow, files, trace, inPlace }), opening);

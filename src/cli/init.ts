@@ -3,6 +3,7 @@ import { dirname, relative, resolve } from 'node:path';
 import { draftModel } from '../draft/index.ts';
 import { DurchblickError } from '../errors.ts';
 import type { ByteSource } from '../files/bytes.ts';
+import { missingFile } from '../files/missing.ts';
 import { deliver, toStderr } from './write.ts';
 
 export interface InitOptions {
@@ -32,8 +33,7 @@ const partsOf = async (file: string, handles: FileHandle[]): Promise<ByteSource>
   const handle = await open(file);
   handles.push(handle);
   const stat = await handle.stat();
-  if (stat.isDirectory())
-    throw new DurchblickError('no-file', `cannot read ${file} (it is a folder)`, { hint: `Name the files in it: ${file}/*.csv` });
+  if (stat.isDirectory()) throw Object.assign(new Error(`${file} is a folder`), { code: 'EISDIR' });
   const { size } = stat;
   const slice = async (start: number, end = size): Promise<ArrayBuffer> => {
     const bytes = new Uint8Array(Math.max(0, Math.min(end, size) - start));
@@ -56,9 +56,9 @@ export const init = async (files: readonly string[], { output }: InitOptions): P
   const folder = output === undefined ? process.cwd() : dirname(resolve(output));
   const handles: FileHandle[] = [];
   const opened = async (file: string) => {
-    const bytes = await partsOf(file, handles).catch((error: NodeJS.ErrnoException) => {
+    const bytes = await partsOf(file, handles).catch(async (error: NodeJS.ErrnoException) => {
       if (error instanceof DurchblickError) throw error;
-      throw new DurchblickError('no-file', `cannot read ${file} (${error.code === 'ENOENT' ? 'there is no such file' : error.code})`);
+      throw await missingFile(error, { path: file, what: 'the file', inFolder: `Name the files in it: ${file}/*.csv` });
     });
     return { file: relative(folder, resolve(file)) || file, bytes };
   };

@@ -2,7 +2,7 @@ import stringWidth from 'string-width';
 import { DurchblickError, describe } from '../errors.ts';
 import type { Note } from '../evaluate/notes.ts';
 import { greatest, shownText } from '../kernels/text.ts';
-import type { Mark, Result } from '../result/result.ts';
+import type { Mark, Result } from '../result/types.ts';
 import { toStderr } from './write.ts';
 
 /** Colours only on a terminal, and never against NO_COLOR. */
@@ -101,7 +101,7 @@ export const resultTable = (result: Result): string => {
     right: kinds.map((kind) => kind === 'reading'),
     rows: rows.map(({ kind, cells, marks }) => ({
       cells,
-      marks: marks.map((mark) => mark && colourOf(mark)(arrow(mark))),
+      marks: marks.map((mark) => (mark ? colourOf(mark)(arrow(mark)) : undefined)),
       strong: kind === 'total',
     })),
   };
@@ -144,14 +144,21 @@ export const needsFile = (format: string, name: string): never => {
   });
 };
 
+/** So many faults of one model or question are told at once. */
+const MOST_FAULTS = 5;
+
 /** 0 done; 1 the run failed; 2 the request or the model is wrong. */
 export const exitCodeOf = (error: unknown): number => (error instanceof DurchblickError && error.kind === 'request' ? 2 : 1);
 
 /** Says what went wrong, without a stack trace. */
 export const report = (error: unknown): void => {
   if (error instanceof DurchblickError) {
-    toStderr(`${red('error:', process.stderr)} ${describe(error)}\n`);
-    if (error.all.length > 1) toStderr(`(and ${error.all.length - 1} more: \`durchblick check\` lists them all)\n`);
+    // `all` has the error itself in it, or stands for it.
+    const faults = error.all.length > 1 ? error.all : [error];
+    for (const fault of faults.slice(0, MOST_FAULTS)) toStderr(`${red('error:', process.stderr)} ${describe(fault)}\n`);
+    const more = faults.length - MOST_FAULTS;
+    if (more > 0)
+      toStderr(`and ${more} more${error.place?.file === undefined ? '' : `: durchblick check ${error.place.file} lists them all`}\n`);
     return;
   }
   toStderr(`${red('error:', process.stderr)} ${(error as Error).message}\nThis is a fault in Durchblick itself; please report it.\n`);

@@ -1,12 +1,13 @@
 import { readFile } from 'node:fs/promises';
 import { type Command, Option } from 'commander';
 import { DurchblickError } from '../errors.ts';
+import { missingFile } from '../files/missing.ts';
 import type { Question } from '../model/schema.ts';
 
 /** Options that make up a question, as commander hands them over. */
 export interface QuestionOptions {
-  readonly by?: string;
-  readonly per?: string;
+  readonly by?: readonly string[];
+  readonly per?: readonly string[];
   readonly range?: string;
   readonly from?: string;
   readonly to?: string;
@@ -14,7 +15,7 @@ export interface QuestionOptions {
   readonly knownBy?: string;
   readonly where?: readonly string[];
   readonly gaps?: 'show' | 'hide';
-  readonly totals?: string | true;
+  readonly totals?: true | readonly string[];
   readonly order?: readonly string[];
   readonly limit?: string;
   readonly rest?: boolean;
@@ -26,30 +27,60 @@ const fail = (message: string, hint: string): never => {
 };
 
 /** Splits at commas outside double quotes. */
-export const splitList = (text: string): string[] => {
+const splitList = (text: string): string[] => {
   const parts = text.match(/(?:"(?:[^"]|"")*"|[^,"]+)+/g) ?? [];
   return parts.map((part) => part.trim().replace(/^"(.*)"$/s, (_, inner: string) => inner.replaceAll('""', '"')));
 };
 
+/** Splits readings at commas that stand outside of quotes, parentheses and brackets. */
+const splitReadings = (text: string): string[] => {
+  const parts = [''];
+  let depth = 0;
+  for (const [token] of text.matchAll(/"[^"]*"|[\s\S]/g)) {
+    depth += '(['.includes(token) ? 1 : ')]'.includes(token) ? -1 : 0;
+    if (token === ',' && depth === 0) parts.push('');
+    else parts[parts.length - 1] += token;
+  }
+  return parts.map((part) => part.trim()).filter((part) => part !== '');
+};
+
+/** The entries of a list option: repeated or with commas, both add up. */
+export const listOf = (texts: readonly string[], split = splitList): string[] => texts.flatMap(split);
+
+type Test = string[] | { not: string[] } | { from?: string; to?: string };
+
 /** Reads `a=v,w`, `a!=v` and `a=from..to`. */
 export const whereOf = (texts: readonly string[]): NonNullable<Question['where']> => {
-  const where: Record<string, NonNullable<Question['where']>[string]> = {};
+  const where = new Map<string, Test>();
   for (const text of texts) {
     const match = /^([^=!]+)(!?=)(.*)$/s.exec(text);
     if (!match || match[3].trim() === '')
       return fail(`--where "${text}" is no filter`, "Write 'region=North,South', 'family!=Bulbs' or 'size=10..20'.");
-    const [, name, sign, value] = match;
-    if (Object.hasOwn(where, name.trim())) return fail(`--where names "${name.trim()}" twice`, 'Put its values in one list.');
+    const [, written, sign, value] = match;
+    const name = written.trim();
     const range = /^([^"]*?)\.\.([^"]*)$/.exec(value);
-    if (sign === '!=') where[name.trim()] = { not: splitList(value) };
-    else if (range) where[name.trim()] = { ...(range[1] ? { from: range[1].trim() } : {}), ...(range[2] ? { to: range[2].trim() } : {}) };
-    else where[name.trim()] = splitList(value);
+    const test: Test =
+      sign === '!='
+        ? { not: splitList(value) }
+        : range
+          ? { ...(range[1] ? { from: range[1].trim() } : {}), ...(range[2] ? { to: range[2].trim() } : {}) }
+          : splitList(value);
+    const before = where.get(name);
+    where.set(name, before === undefined ? test : bothOf(before, test, name));
   }
-  return where;
+  return Object.fromEntries(where);
 };
 
-const byOf = (text: string): string | string[] => {
-  const parts = splitList(text);
+/** One filter of two that name the same attribute: values add up, and so do excluded ones; ranges and mixtures do not. */
+const bothOf = (a: Test, b: Test, name: string): Test => {
+  if (Array.isArray(a) && Array.isArray(b)) return [...a, ...b];
+  const [one, other] = [a as { not?: string[] }, b as { not?: string[] }];
+  if (one.not && other.not) return { not: [...one.not, ...other.not] };
+  return fail(`--where names "${name}" twice`, 'Values add up, and so do excluded ones; for anything else put it in one filter.');
+};
+
+const byOf = (texts: readonly string[]): string | string[] => {
+  const parts = listOf(texts);
   return parts.length === 1 ? parts[0] : parts;
 };
 
@@ -72,9 +103,11 @@ export const questionOf = async (readings: readonly string[], options: QuestionO
     let text: string;
     try {
       text = await readFile(options.question, 'utf8');
-    } catch {
-      throw new DurchblickError('no-file', `cannot read the question file ${options.question}`, {
-        hint: 'It is a JSON file, for example {"show": ["revenue"], "by": "month"}.',
+    } catch (error) {
+      throw await missingFile(error, {
+        path: options.question,
+        what: 'the question',
+        inFolder: 'Name a JSON file in it, for example with {"show": ["revenue"], "by": "month"}.',
       });
     }
     try {
@@ -92,18 +125,18 @@ export const questionOf = async (readings: readonly string[], options: QuestionO
   if ((options.from === undefined) !== (options.to === undefined))
     fail(`--${options.from === undefined ? 'to' : 'from'} stands alone`, 'Give both, or a --range.');
   const totals =
-    options.totals === true ? true : options.totals === undefined ? undefined : (splitList(options.totals) as ('members' | 'axis')[]);
+    options.totals === undefined || options.totals === true ? options.totals : (listOf(options.totals) as ('members' | 'axis')[]);
   const question: Question = {
     show: [...readings],
     by: options.by === undefined ? undefined : byOf(options.by),
-    per: options.per === undefined ? undefined : splitList(options.per),
+    per: options.per && listOf(options.per),
     range: options.range ?? (options.from === undefined ? undefined : `${options.from}/${options.to}`),
     asOf: options.asOf,
     knownBy: options.knownBy,
     where: options.where && options.where.length > 0 ? whereOf(options.where) : undefined,
     gaps: options.gaps,
     totals,
-    order: options.order && options.order.length > 0 ? [...options.order] : undefined,
+    order: options.order && listOf(options.order, splitReadings),
     limit: options.limit === undefined ? undefined : limitOf(options.limit),
     rest: options.rest,
   };
@@ -111,12 +144,14 @@ export const questionOf = async (readings: readonly string[], options: QuestionO
 };
 
 const collect = (value: string, previous: string[] = []): string[] => [...previous, value];
+/** Of an option that may stand without a value, which is then `true`. */
+const collectOr = (value: string, previous?: string[] | true): string[] => [...(Array.isArray(previous) ? previous : []), value];
 
 /** Adds the options of a question to a command. */
 export const withQuestion = (command: Command): Command =>
   command
-    .option('--by <unit|windows>', 'a unit (day, week, month, …) or a list of windows (mtd,qtd,ytd)')
-    .option('--per <attributes>', 'split by attributes: region,family')
+    .option('--by <unit|windows>', 'a unit (day, week, month, …) or a list of windows (mtd,qtd,ytd; repeatable)', collect)
+    .option('--per <attributes>', 'split by attributes: region,family (repeatable)', collect)
     .option('--range <range>', 'periods or dates, 2026-01/2026-08, or the name of a window')
     .option('--from <date>', 'first period or date of the range')
     .option('--to <date>', 'last period or date of the range, inclusive')
@@ -124,8 +159,8 @@ export const withQuestion = (command: Command): Command =>
     .option('--known-by <date>', 'versions recorded later are not seen')
     .option('--where <filter>', "'region=North,South', 'family!=Bulbs', 'size=10..20' (repeatable)", collect)
     .addOption(new Option('--gaps <how>', 'periods without data').choices(['show', 'hide']))
-    .option('--totals [which]', 'add totals: members, axis or both')
-    .option('--order <reading>', "sort members, as in 'revenue desc' (repeatable)", collect)
+    .option('--totals [which]', 'add totals: members, axis or both (repeatable)', collectOr)
+    .option('--order <readings>', "sort members, as in 'revenue desc,orders' (repeatable)", collect)
     .option('--limit <n>', 'keep the first n members')
     .option('--rest', 'add a row (others) for the members left out')
     .option('--question <file>', 'take the whole question from a JSON file');

@@ -4,12 +4,12 @@ import { csvLine, markdownTable } from '../result/text.ts';
 import { type EngineOptions, oneOf, withBook } from './book.ts';
 import { chartKinds, writeCharts } from './chart.ts';
 import { bold, dim, screenWidth, terminalTable } from './output.ts';
-import { splitList } from './question.ts';
+import { listOf } from './question.ts';
 import { deliver, toStderr } from './write.ts';
 
 export interface WindowsCommandOptions extends EngineOptions {
   readonly asOf?: string;
-  readonly at?: string;
+  readonly at?: readonly string[];
   readonly by?: string;
   readonly over?: string;
   readonly format: string;
@@ -101,7 +101,7 @@ const tables = (spans: readonly LaidSpan[], { by: asked = 'month', over }: Pick<
 export const windows = async (path: string, only: readonly string[], options: WindowsCommandOptions): Promise<number> => {
   const format = oneOf(options.format, ['table', 'csv', 'json', 'markdown'], '--format');
   const charts = chartKinds(options.chart);
-  const at = options.at === undefined ? (options.asOf === undefined ? undefined : [options.asOf]) : splitList(options.at);
+  const at = options.at === undefined ? (options.asOf === undefined ? undefined : [options.asOf]) : listOf(options.at);
   const { by, over } = options;
   const [laid, locale] = await withBook(path, async (book) => [await book.windows({ at, only, by, over }), book.model.locale] as const, {
     ...options,

@@ -23,6 +23,8 @@ export type RowsOf = 'seen' | 'all';
 export interface Store extends CalendarTables {
   readonly engine: string;
   readonly notes: readonly DataNote[];
+  /** Sources that may not be read, which stops only those who need them. */
+  readonly unreadable?: ReadonlySet<string>;
   /** Bounds of every role of a fact, before question filters, after V3 and `known-by` (W11). */
   readonly bounds: (fact: Fact, knownBy: Day | undefined, rows?: RowsOf) => Promise<ReadonlyMap<string, Bounds | undefined>>;
   /** Members of an attribute in their order (R1), `(none)` and `(unknown)` aside. */

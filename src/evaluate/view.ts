@@ -1,3 +1,4 @@
+import { isoOf } from '../calendar/day.ts';
 import { DurchblickError } from '../errors.ts';
 import { type AttributeRef, reach, reachable } from '../model/attributes.ts';
 import type { Comparison, Measure, Model } from '../model/model.ts';
@@ -209,11 +210,13 @@ export const evaluateView = async (readings: readonly Bound[], scope: Scope, eva
       });
     if (leaf.kind === 'days') {
       const lay = layOnce(leaf.window, { horizon: leaf.horizon, history: { first: undefined, last: undefined } }, at);
+      noteCut(lay, leaf.window, evaluation);
       jobs.set(key, { leaf, lay, split: 'repeated', task: undefined });
       return;
     }
     const lay = layOnce(leaf.window, layingOf(leaf, frame), at);
     noteMissing(lay, at.chain, evaluation);
+    noteCut(lay, leaf.window, evaluation);
     const { task, split } = taskOf(leaf, lay, scope, evaluation);
     jobs.set(key, { leaf, lay, split, task: split === 'blank' ? undefined : task });
   };
@@ -344,6 +347,21 @@ const noteMissing = (lay: Lay, chain: Chain, { notes }: Evaluation): void => {
     comparison: names,
     rows,
     message: `vs ${names}: ${rows} ${rows === 1 ? 'row has' : 'rows have'} no counterpart and ${rows === 1 ? 'is' : 'are'} blank`,
+  });
+};
+
+/** A window that a reading names and that reaches past the as-of date shows less than its name says. */
+const noteCut = ({ ahead, state }: Lay, window: Leaf['window'], { notes, frame }: Evaluation): void => {
+  if (!window) return;
+  const rows = ahead.reduce((count, reaches, row) => count + (reaches === 1 && state[row] === COVERED ? 1 : 0), 0);
+  if (rows === 0) return;
+  const asOf = isoOf(frame.asOf);
+  notes.add(`cut ${window.name}`, {
+    code: 'cut-at-as-of',
+    window: window.name,
+    asOf,
+    rows,
+    message: `over ${window.name} reaches past the as-of date, ${asOf}, on ${rows} ${rows === 1 ? 'row' : 'rows'} and is cut there`,
   });
 };
 

@@ -4,6 +4,7 @@ import { dirname, isAbsolute, relative, resolve, sep } from 'node:path';
 import { DurchblickError } from '../errors.ts';
 import { compareTexts } from '../kernels/text.ts';
 import { checkPath, type Files, outsideFolder } from './files.ts';
+import { PATTERN } from './missing.ts';
 
 export interface FolderOptions {
   /** Further folders that files may lie in, symbolic links resolved. */
@@ -27,7 +28,6 @@ export interface FolderFiles extends Files {
   readonly state: (path: string) => Promise<string>;
 }
 
-const PATTERN = /[*?[\]]/;
 const codeOf = (error: unknown): string | undefined => (error as NodeJS.ErrnoException).code;
 
 /** A step of a pattern as a regular expression: `*` and `?` stay within a name, `[…]` is one of its characters. */

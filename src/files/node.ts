@@ -1,8 +1,8 @@
 // Model files and what lies beside them, for Node.js.
 import { readFile } from 'node:fs/promises';
-import { DurchblickError } from '../errors.ts';
 import type { Model } from '../model/model.ts';
 import { type FolderFiles, type FolderOptions, folderFiles, folderOf } from './folder.ts';
+import { missingFile } from './missing.ts';
 import { parseModel } from './yaml.ts';
 
 export { type FolderFiles, type FolderOptions, folderFiles } from './folder.ts';
@@ -20,10 +20,7 @@ export const loadModel = async (path: string, options: FolderOptions = {}): Prom
   try {
     text = await readFile(path, 'utf8');
   } catch (error) {
-    const { code } = error as NodeJS.ErrnoException;
-    const why =
-      code === 'ENOENT' ? 'there is no file' : code === 'EISDIR' ? 'this is a folder, not a model file:' : `cannot read (${code})`;
-    throw new DurchblickError('no-file', `${why} ${path}`, { hint: 'Give the path of a model file, for example demo/model.yaml.' });
+    throw await missingFile(error, { path, what: 'the model', inFolder: 'Name the model file in it.' });
   }
   const folder = folderOf(path);
   return { model: parseModel(text, path), files: folderFiles(folder, options), folder };

@@ -20,7 +20,11 @@ export const parseModel = (text: string, name: string): Model => {
     return { file: name, line, column: col };
   };
   const faults = document.errors.map(
-    (error) => new DurchblickError('bad-yaml', error.message.split('\n')[0], { place: placeOf(error.pos[0]), hint: yamlHint(error.code) }),
+    ({ code, message, pos: [from] }) =>
+      new DurchblickError('bad-yaml', yamlMessage(code, message, text, from), {
+        place: placeOf(from),
+        hint: message.includes('call stack') ? 'A model has a dozen levels at most.' : yamlHint(code),
+      }),
   );
   if (faults.length > 0) {
     const [first] = faults;
@@ -59,7 +63,9 @@ export const parseModel = (text: string, name: string): Model => {
   try {
     value = document.toJS({ maxAliasCount: MOST_ALIASES });
   } catch (error) {
-    throw new DurchblickError('bad-yaml', (error as Error).message, { place: { file: name, line: 1, column: 1 } });
+    throw new DurchblickError('bad-yaml', yamlMessage('', (error as Error).message, text, 0), {
+      place: { file: name, line: 1, column: 1 },
+    });
   }
   if (typeof value !== 'object' || value === null || Array.isArray(value)) {
     throw new DurchblickError('bad-model', 'this is not a model', {
@@ -68,6 +74,20 @@ export const parseModel = (text: string, name: string): Model => {
     });
   }
   return defineModel(value as ModelInput, locate);
+};
+
+/** What the parser says, in words that name the place or the way out. */
+const yamlMessage = (code: string, message: string, text: string, from: number): string => {
+  if (code === 'DUPLICATE_KEY') return `the key ${keyAt(text, from)} stands twice`;
+  // It goes down a call for each level.
+  return message.includes('call stack') ? TOO_DEEP : message.split('\n')[0];
+};
+const TOO_DEEP = 'lists and maps are nested too deeply to be read';
+
+/** A key as it stands in the text. */
+const keyAt = (text: string, from: number): string => {
+  const [key] = /"(?:[^"\\]|\\.)*"|'(?:[^']|'')*'|[^\s:,{}]+/y.exec(text.slice(from, from + 200)) ?? [''];
+  return /^["']/.test(key) ? key : `"${key}"`;
 };
 
 const yamlHint = (code: string): string | undefined => {

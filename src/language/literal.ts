@@ -47,14 +47,23 @@ type Expected = {
 type Look<W extends string, Kind extends keyof KnownNames | 'form', N extends KnownNames> = Kind extends 'form'
   ? W extends Form
     ? never
-    : `"${W}" is not a form`
+    : Wrong<`"${W}" is not a form; there are`, Form>
   : W extends `[${string}]`
     ? Kind extends 'window' | 'comparison'
       ? never
-      : `a ${Kind} is expected, not ${W}`
-    : Unquoted<W> extends N[Extract<Kind, keyof KnownNames>]
-      ? never
-      : `there is no ${Kind} "${Unquoted<W>}"`;
+      : Wrong<`a ${Kind} is expected, not ${W}; there are`, N[Extract<Kind, keyof KnownNames>]>
+    : CheckedName<Unquoted<W>, Kind, N[Extract<Kind, keyof KnownNames>]> extends infer F
+      ? unknown extends F
+        ? never
+        : F
+      : never;
+
+/** Nothing more to ask of a name that is known, or of a text that is not a literal; else a sentence with those there are. */
+export type CheckedName<W extends string, Kind extends string, Known extends string> = W extends Known
+  ? unknown
+  : string extends W
+    ? unknown
+    : Wrong<`there is no ${Kind} "${W}"; there are`, Known>;
 
 /** Goes through the words of a reading; the first wrong name is the message, none is `never`. */
 type Faults<Ws extends readonly string[], N extends KnownNames> = Ws extends readonly [
@@ -110,9 +119,10 @@ type AcrossList<Ws extends readonly string[], N extends KnownNames> = Ws extends
         : never
   : never;
 
-/** What no text is: assigning one to it shows the message. */
-export interface Wrong<Message> {
+/** What no text is: assigning one to it shows the message, and the names that would be right. */
+export interface Wrong<Message, Known = never> {
   readonly wrong: Message;
+  readonly known: Known;
 }
 
 /** Nothing more to ask of a reading when all its names are known, else its message; and measures, for editors to complete. */
@@ -123,5 +133,5 @@ export type CheckedReading<S extends string, N extends KnownNames> = string exte
     : Faults<Words<S>, N> extends infer F
       ? [F] extends [never]
         ? unknown
-        : Wrong<F> | N['measure']
+        : F | N['measure']
       : never;

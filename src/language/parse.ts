@@ -144,6 +144,12 @@ export const parseReading = (text: string, style: NameStyle = 'reading'): Expres
     const [least, most] = known === 'abs' ? [1, 1] : known === 'round' ? [1, 2] : [1, 50];
     if (args.length < least || args.length > most)
       fail(token, `${known} takes ${most === 1 ? 'one argument' : `${least} to ${most} arguments`}, not ${args.length}`);
+    if (args.length === 1 && (known === 'min' || known === 'max'))
+      fail(
+        token,
+        `${known} of one reading is that reading itself, in every row`,
+        `In a reading, ${known} picks the ${known === 'max' ? 'greatest' : 'least'} of several in the same row: ${known}(revenue, budget). Over rows of data it is a measure of its own, { ${known}: column }.`,
+      );
     const digits = args[1];
     if (known === 'round' && digits && !(digits.kind === 'number' && Number.isInteger(digits.value) && digits.value <= 15)) {
       throw syntaxError(text, digits.at, 'the second argument of round is a whole number of decimals', 'For example round(revenue, 2).');

@@ -23,55 +23,65 @@ const camel = (key: string): string => key.replace(/-([a-z])/g, (_, letter: stri
 
 export const pathText = (path: Path): string => path.map(String).join('.');
 
-const fail = (path: Path, locate: Locate, code: string, message: string, hint?: string): never => {
-  throw new DurchblickError(code, message, { place: locate(path, 'key') ?? { path: pathText(path) }, hint });
-};
+/** Where something stands, and what is wrong on the way. */
+interface Reading {
+  readonly locate: Locate;
+  readonly fault: (path: Path, code: string, message: string, hint?: string) => void;
+}
+
+/** Names that JavaScript keeps for itself: a map that has one is no plain map any more. */
+const TAKEN = '__proto__';
 
 /**
  * Gives fixed keys their one spelling (`min-days` becomes `minDays`) and leaves the names of the modeller alone:
- * the schema tells which is which. Unknown keys are errors with the nearest known one.
+ * the schema tells which is which. Unknown keys are faults with the nearest known one, and left out.
  */
-export const canonical = (schema: Schema, value: unknown, locate: Locate, path: Path = []): unknown => {
+const canonical = (schema: Schema, value: unknown, reading: Reading, path: Path): unknown => {
   const def = definition(schema);
+  const below = (own: Schema, entry: unknown, step: string | number): unknown => canonical(own, entry, reading, [...path, step]);
   switch (def.type) {
     case 'optional':
-      return value === undefined ? undefined : canonical(def.innerType, value, locate, path);
+      return value === undefined ? undefined : canonical(def.innerType, value, reading, path);
     case 'array':
-      return Array.isArray(value) ? value.map((entry, i) => canonical(def.element, entry, locate, [...path, i])) : value;
+      return Array.isArray(value) ? value.map((entry, i) => below(def.element, entry, i)) : value;
     case 'union': {
       const wanted = Array.isArray(value) ? 'array' : isRecord(value) ? 'object' : undefined;
       const option = def.options.find((candidate) => definition(candidate).type === wanted);
-      return option ? canonical(option, value, locate, path) : value;
+      return option ? canonical(option, value, reading, path) : value;
     }
     case 'record': {
       if (!isRecord(value)) return value;
-      return Object.fromEntries(
-        Object.entries(value).map(([key, entry]) => [key, canonical(def.valueType, entry, locate, [...path, key])]),
-      );
+      if (Object.hasOwn(value, TAKEN))
+        reading.fault([...path, TAKEN], 'bad-name', `"${TAKEN}" cannot be a name`, 'JavaScript keeps it for itself; take another one.');
+      const entries = Object.entries(value).filter(([key]) => key !== TAKEN);
+      return Object.fromEntries(entries.map(([key, entry]) => [key, below(def.valueType, entry, key)]));
     }
-    case 'object': {
-      if (!isRecord(value)) return value;
-      const result: Record<string, unknown> = {};
-      for (const [key, entry] of Object.entries(value)) {
-        const fixed = Object.hasOwn(def.shape, camel(key)) ? camel(key) : key;
-        if (!Object.hasOwn(def.shape, fixed) && definition(schema).type === 'object' && isStrict(def)) {
-          fail(
-            [...path, key],
-            locate,
-            'unknown-key',
-            `there is no key "${key}" here`,
-            suggest(key, Object.keys(def.shape).map(kebab), 'keys'),
-          );
-        }
-        if (Object.hasOwn(result, fixed))
-          fail([...path, key], locate, 'doubled-key', `"${kebab(fixed)}" stands twice, once in kebab-case and once in camelCase`);
-        result[fixed] = Object.hasOwn(def.shape, fixed) ? canonical(def.shape[fixed], entry, locate, [...path, key]) : entry;
-      }
-      return result;
-    }
+    case 'object':
+      return isRecord(value) ? canonicalMap(def, value, reading, path) : value;
     default:
       return value;
   }
+};
+
+const canonicalMap = (
+  def: Extract<Definition, { type: 'object' }>,
+  value: Readonly<Record<string, unknown>>,
+  reading: Reading,
+  path: Path,
+): unknown => {
+  const result: Record<string, unknown> = {};
+  for (const [key, entry] of Object.entries(value)) {
+    const here = [...path, key];
+    const fixed = Object.hasOwn(def.shape, camel(key)) ? camel(key) : key;
+    const known = Object.hasOwn(def.shape, fixed);
+    if (Object.hasOwn(result, fixed))
+      reading.fault(here, 'doubled-key', `"${kebab(fixed)}" stands twice, once in kebab-case and once in camelCase`);
+    else if (known) result[fixed] = canonical(def.shape[fixed], entry, reading, here);
+    else if (isStrict(def))
+      reading.fault(here, 'unknown-key', `there is no key "${key}" here`, suggest(key, Object.keys(def.shape).map(kebab), 'keys'));
+    else if (key !== TAKEN) result[fixed] = entry;
+  }
+  return result;
 };
 
 const isStrict = (def: { readonly catchall?: Schema }): boolean =>
@@ -116,10 +126,14 @@ const shown = (value: unknown): string =>
 
 /** Checks a value against a schema, in its canonical spelling, and returns it; every fault is an error with its place. */
 export const checked = <S extends Schema>(schema: S, written: unknown, what: string, locate: Locate): z.output<S> => {
-  const value = canonical(schema, written, locate);
+  const keys: DurchblickError[] = [];
+  const fault: Reading['fault'] = (path, code, message, hint) =>
+    keys.push(new DurchblickError(code, message, { place: locate(path, 'key') ?? { path: pathText(path) }, hint }));
+  const value = canonical(schema, written, { locate, fault }, []);
   const outcome = schema.safeParse(value);
-  if (outcome.success) return outcome.data as z.output<S>;
-  const errors = outcome.error.issues.map((issue) => {
+  if (outcome.success && keys.length === 0) return outcome.data as z.output<S>;
+  const issues = outcome.success ? [] : outcome.error.issues;
+  const values = issues.map((issue) => {
     const path = issue.path as Path;
     const writtenPath = path.map((step) => step);
     const at = path.reduce<unknown>(
@@ -139,6 +153,7 @@ export const checked = <S extends Schema>(schema: S, written: unknown, what: str
     }
     return new DurchblickError('bad-value', `"${key}" is ${shown(at)}`, { place, hint: `It takes ${should}.` });
   });
+  const errors = [...keys, ...values];
   const [first] = errors;
   throw new DurchblickError(first.code, first.message, { place: first.place, hint: first.hint, all: errors });
 };

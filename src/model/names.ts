@@ -91,14 +91,17 @@ type PartsIn<F, Ds> = F extends { readonly links: infer L }
   : never;
 type AttributeOf<M> = OwnAttributes<DimensionsOf<M>> | PartsIn<FactsOf<M>, DimensionsOf<M>> | KeysIn<FactsOf<M>, 'bands'>;
 
+/** A union spelled out, so that the compiler's messages list its names instead of the model's whole type. */
+type Listed<U extends string> = { [K in U]: { readonly name: K } }[U]['name'];
+
 /** The names of a model literal; `Names` itself where the model is not one. */
 export type NamesOf<M> = ModelInput extends M
   ? Names
   : {
       readonly measure: KeysIn<FactsOf<M>, 'measures'> | Keys<Part<M, 'formulas'>> | 'days' | 'working-days';
       readonly role: KeysIn<FactsOf<M>, 'dates'>;
-      readonly window: WindowOf<M>;
+      readonly window: Listed<WindowOf<M>>;
       readonly comparison: Keys<Part<M, 'comparisons'>> | 'previous' | 'year-earlier';
-      readonly unit: UnitOf<M>;
-      readonly attribute: AttributeOf<M>;
+      readonly unit: Listed<UnitOf<M>>;
+      readonly attribute: Listed<AttributeOf<M>>;
     };

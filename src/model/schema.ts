@@ -182,7 +182,7 @@ export const modelSchema = z.strictObject({
 export const isList = (value: unknown): value is readonly unknown[] => Array.isArray(value);
 
 /** Lists and maps of any depth may be frozen: nothing here is written to. */
-type Unchanging<T> = T extends readonly (infer E)[]
+export type Unchanging<T> = T extends readonly (infer E)[]
   ? readonly Unchanging<E>[]
   : T extends object
     ? { readonly [K in keyof T]: Unchanging<T[K]> }
@@ -194,7 +194,18 @@ export type FactInput = Unchanging<z.input<typeof fact>>;
 export type MeasureInput = Unchanging<z.input<typeof measure>>;
 export type YearSystemInput = Unchanging<z.input<typeof yearSystem>>;
 export type FormatInput = Unchanging<z.input<typeof format>>;
-export type WhereInput = Unchanging<z.input<typeof whereSchema>>;
+
+type Scalar = string | number | boolean;
+/** A filter on an attribute: a member, a list of them, all but some, or a stretch of a band's values, both ends inclusive. */
+export type FilterInput =
+  | Scalar
+  | readonly Scalar[]
+  | { readonly not?: Scalar | readonly Scalar[]; readonly from?: string | number; readonly to?: string | number };
+/** Filters by attribute (M3); a row must pass all of them. */
+export interface WhereInput {
+  readonly [attribute: string]: FilterInput;
+}
+
 export type AlertInput = Unchanging<z.input<typeof alert>>;
 
 /** A question as it is asked (interface contract); fixed keys camelCase or kebab-case. */
@@ -207,9 +218,43 @@ export const questionSchema = z.strictObject({
   knownBy: z.optional(z.string()),
   where: z.optional(whereSchema),
   gaps: z.optional(z.enum(['show', 'hide'])),
-  totals: z.optional(z.union([z.boolean(), z.array(z.enum(['members', 'axis']))])),
-  order: z.optional(z.array(z.string())),
+  totals: z.optional(z.union([z.boolean(), z.enum(['members', 'axis']), z.array(z.enum(['members', 'axis']))])),
+  order: z.optional(z.union([z.string(), z.array(z.string())])),
   limit: z.optional(z.int().check(z.minimum(1))),
   rest: z.optional(z.boolean()),
 });
-export type Question = Unchanging<z.input<typeof questionSchema>>;
+
+/** What a column of the answer shows: a reading, and what to call it. */
+export interface ShownReading {
+  readonly is: string;
+  /** Heads the column and names it in rows; the reading as written when left out. */
+  readonly label?: string;
+}
+
+/** A question as plain data, as a JSON file holds it. `ask` takes one whose names the compiler knows (`QuestionOf`). */
+export interface Question {
+  /** Readings, at least one: `revenue on shipped over mtd vs year-earlier as change`. */
+  readonly show: readonly (string | ShownReading)[];
+  /** A unit (`month`), a window or a list of windows (A6); left out: the whole range as one row. */
+  readonly by?: string | readonly string[];
+  /** Attributes to split by: `region`, `ship-region.country`. */
+  readonly per?: readonly string[];
+  /** Dates or periods with a slash between them, both inclusive, one period, or a window laid at the as-of date (A5); default A3. */
+  readonly range?: string;
+  /** The last day that may be seen, inclusive: `YYYY-MM-DD`, `latest`, `today`, `yesterday` or a point (A1); default: the model's. */
+  readonly asOf?: string;
+  /** Revisions recorded after this date, `YYYY-MM-DD`, are not seen (G7). */
+  readonly knownBy?: string;
+  /** Filters by attribute: a value, a list, `{ not }`, or `{ from, to }`, inclusive (M3). */
+  readonly where?: WhereInput;
+  /** Whether periods without data are shown (A3, R1); default `show`. */
+  readonly gaps?: 'show' | 'hide';
+  /** `members`: a row over all members; `axis`: a row over the range; `true`: both (M9). */
+  readonly totals?: boolean | 'members' | 'axis' | readonly ('members' | 'axis')[];
+  /** Readings that sort members, over the whole range: `revenue desc` (R1). */
+  readonly order?: string | readonly string[];
+  /** Keeps the first members by `order`; a whole number from 1. */
+  readonly limit?: number;
+  /** Adds a row `(others)` for the members that `limit` leaves out. */
+  readonly rest?: boolean;
+}

@@ -1,4 +1,5 @@
 import { DurchblickError, suggest } from '../errors.ts';
+import type { CheckedModel } from '../model/checked.ts';
 import type { Locate } from '../model/keys.ts';
 import { linkModel } from '../model/link.ts';
 import type { Measure, Model } from '../model/model.ts';
@@ -22,7 +23,10 @@ type Known<T, S> = T extends readonly unknown[]
  * Checks a model written as an object: the shape of the file, camelCase keys (kebab-case is accepted). Throws a
  * `DurchblickError` whose `all` lists every fault with its place.
  */
-export const defineModel = <const M extends ModelInput>(input: M & Known<M, ModelInput>, locate?: Locate): Model<NamesOf<M>> => {
+export const defineModel = <const M extends ModelInput>(
+  input: M & Known<M, ModelInput> & CheckedModel<M>,
+  locate?: Locate,
+): Model<NamesOf<M>> => {
   const model = linkModel(input, locate);
   const faults = checkFormulas(model);
   for (const measure of model.measures.values()) {

@@ -49,8 +49,12 @@ const badFilter = (name: string, what: string): never => {
   });
 };
 
+/** What may stand alone or in a list. */
+const listed = <T>(value: T | readonly T[] | undefined): readonly T[] =>
+  value === undefined ? [] : isList(value) ? (value as readonly T[]) : [value as T];
+
 /** Values that are listed; a list of none is a slip, and no way to ask for nothing. */
-const listed = (name: string, value: unknown): string[] => {
+const valuesIn = (name: string, value: unknown): string[] => {
   const found = texts(value);
   return found.length === 0 ? badFilter(name, 'lists nothing') : found;
 };
@@ -60,7 +64,7 @@ export const filtersOf = (model: Model, where: WhereInput | undefined): AskedFil
   Object.entries(where ?? {}).map(([name, value]) => {
     const attribute = attributeOf(model, name);
     if (value === null || value === undefined) return badFilter(name, 'says nothing');
-    if (typeof value !== 'object' || isList(value)) return { attribute, test: { values: listed(name, value) } };
+    if (typeof value !== 'object' || isList(value)) return { attribute, test: { values: valuesIn(name, value) } };
     const { not, from, to } = value;
     if (not === undefined && from === undefined && to === undefined) badFilter(name, 'says nothing');
     if (from !== undefined && to !== undefined && isBefore(String(to), String(from)))
@@ -68,7 +72,7 @@ export const filtersOf = (model: Model, where: WhereInput | undefined): AskedFil
     return {
       attribute,
       test: {
-        ...(not === undefined ? {} : { not: listed(name, not) }),
+        ...(not === undefined ? {} : { not: valuesIn(name, not) }),
         ...(from === undefined ? {} : { from }),
         ...(to === undefined ? {} : { to }),
       },
@@ -136,7 +140,7 @@ export const askedOf = (model: Model, written: Question): Asked => {
   if (question.knownBy !== undefined && knownBy === undefined) {
     throw new DurchblickError('bad-date', `known-by is "${question.knownBy}"`, { hint: 'It takes a date, YYYY-MM-DD.' });
   }
-  const order = (question.order ?? []).map((entry) => {
+  const order = listed(question.order).map((entry) => {
     const match = /^(.*?)\s+(asc|desc)$/s.exec(entry.trim());
     const text = match ? match[1] : entry;
     const shown = columns.find((column) => column.name === text);
@@ -144,8 +148,8 @@ export const askedOf = (model: Model, written: Question): Asked => {
   });
   const { totals } = question;
   const by = byOf(model, question.by);
-  const wanted = totals === true ? ['members', 'axis'] : totals === false || totals === undefined ? [] : totals;
-  if (wanted.includes('axis') && by.kind === 'windows' && isList(totals)) {
+  const wanted = totals === true ? ['members', 'axis'] : totals === false ? [] : listed(totals);
+  if (wanted.includes('axis') && by.kind === 'windows' && totals !== true) {
     throw new DurchblickError('no-axis-total', 'windows overlap, so there is no total over them', {
       hint: 'Ask for `totals: ["members"]` (M9).',
     });

@@ -1,6 +1,6 @@
-import type { CheckedReading } from '../language/literal.ts';
+import type { CheckedName, CheckedReading, Wrong } from '../language/literal.ts';
 import type { Names } from '../model/names.ts';
-import type { Question } from '../model/schema.ts';
+import type { FilterInput, Question } from '../model/schema.ts';
 import type { Reading } from './reading.ts';
 
 /** `(string & {})` keeps literal names for completion beside any other text. */
@@ -17,14 +17,34 @@ type By<N extends Names> = N['unit'] | `${N['unit']}s` | N['window'] | `[${strin
 export interface QuestionOf<N extends Names> extends Omit<Question, 'show' | 'by' | 'per' | 'where' | 'range'> {
   readonly show: readonly (N['measure'] | AnyText | ShowOf<N> | Reading)[];
   /** A unit, a window or a list of windows; left out: the whole range as one row. */
-  readonly by?: By<N> | readonly By<N>[];
-  readonly per?: readonly N['attribute'][];
+  readonly by?: By<N> | AnyText | readonly (By<N> | AnyText)[];
+  readonly per?: readonly (N['attribute'] | AnyText)[];
   /** Periods or dates with a slash between them, one period, or a window laid at the as-of date (A5). */
   readonly range?: N['window'] | AnyText;
   readonly where?: WhereOf<N>;
 }
 
-export type WhereOf<N extends Names> = { readonly [A in N['attribute']]?: NonNullable<Question['where']>[string] };
+/** Filters by attribute; `CheckedWhere` looks at the names. */
+export type WhereOf<N extends Names> = { readonly [A in N['attribute']]?: FilterInput } & {
+  readonly [name: string]: FilterInput | undefined;
+};
+
+/** What filters must be beside their own type for all their attributes to be known. */
+export type CheckedWhere<W, N extends Names> = {
+  readonly [K in keyof W]: CheckedAttribute<K, N>;
+};
+
+type CheckedBy<B, N extends Names> = B extends readonly unknown[]
+  ? { readonly [I in keyof B]: CheckedBy<B[I], N> }
+  : B extends string
+    ? B extends By<N>
+      ? unknown
+      : string extends B
+        ? unknown
+        : Wrong<`there is no unit or window "${B}"; units are`, N['unit']>
+    : unknown;
+type CheckedAttribute<A, N extends Names> = A extends string ? CheckedName<A, 'attribute', N['attribute']> : unknown;
+type CheckedPer<P, N extends Names> = P extends readonly unknown[] ? { readonly [I in keyof P]: CheckedAttribute<P[I], N> } : unknown;
 
 type CheckedShow<S, N extends Names> = S extends string
   ? CheckedReading<S, N>
@@ -41,7 +61,9 @@ type CheckedOrder<S, Columns, N extends Names> = S extends string
     ? unknown
     : CheckedReading<WithoutDirection<S>, N>
   : unknown;
-type CheckedOrders<L, Columns, N extends Names> = { readonly [I in keyof L]: CheckedOrder<L[I], Columns, N> };
+type CheckedOrders<L, Columns, N extends Names> = L extends readonly unknown[]
+  ? { readonly [I in keyof L]: CheckedOrder<L[I], Columns, N> }
+  : CheckedOrder<L, Columns, N>;
 type ColumnsOf<Q> = Q extends { readonly show: readonly (infer S)[] } ? ColumnOf<S> : never;
 
 /**
@@ -49,7 +71,17 @@ type ColumnsOf<Q> = Q extends { readonly show: readonly (infer S)[] } ? ColumnOf
  * message, at its place.
  */
 export type CheckedQuestion<Q, N extends Names> = {
-  readonly [K in keyof Q]: K extends 'show' ? CheckedShows<Q[K], N> : K extends 'order' ? CheckedOrders<Q[K], ColumnsOf<Q>, N> : unknown;
+  readonly [K in keyof Q]: K extends 'show'
+    ? CheckedShows<Q[K], N>
+    : K extends 'order'
+      ? CheckedOrders<Q[K], ColumnsOf<Q>, N>
+      : K extends 'by'
+        ? CheckedBy<Q[K], N>
+        : K extends 'per'
+          ? CheckedPer<Q[K], N>
+          : K extends 'where'
+            ? CheckedWhere<Q[K], N>
+            : unknown;
 };
 
 /** The name of a column: its label, else the reading as written. */

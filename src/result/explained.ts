@@ -15,6 +15,8 @@ export interface Explanation {
   readonly asOf: string;
   readonly caption: string;
   readonly format?: Format;
+  /** The model's locale, in which words and numbers are written for people. */
+  readonly locale: string;
   readonly parts: readonly ExplainedPart[];
   readonly notes: readonly Note[];
 }
@@ -49,7 +51,7 @@ export const partWords = (part: ExplainedPart, locale: string): string[] => {
 };
 
 /** The explanation as text: plain words first, numbers and rows below. */
-export const explanationText = (found: Explanation, locale: string): string => {
+export const explanationText = (found: Explanation, locale = found.locale): string => {
   const members = Object.entries(found.members).map(([name, text]) => `${name} ${text}`);
   const lines = [
     `${found.reading} is ${found.text === '' ? 'blank' : found.text} in ${found.period}${members.length > 0 ? `, ${members.join(', ')}` : ''}, as of ${found.asOf}`,

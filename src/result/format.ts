@@ -7,7 +7,6 @@ import type { Bound, Leaf } from '../plan/bind.ts';
 export type Format = FormatInput & Intl.NumberFormatOptions;
 
 const PERCENT: Format = { style: 'percent', minimumFractionDigits: 1, maximumFractionDigits: 1 };
-const PLAIN: Format = { maximumFractionDigits: 2 };
 
 const formFormat = (form: Form, own: Format | undefined): Format | undefined => {
   if (form === 'change' || form === 'ratio') return PERCENT;
@@ -15,14 +14,34 @@ const formFormat = (form: Form, own: Format | undefined): Format | undefined => 
   return own;
 };
 
-const leafFormat = (leaf: Leaf): Format => {
+const leafFormat = (leaf: Leaf): Format | undefined => {
   const { aggregate, format } = leaf.measure;
   if (format) return format as Format;
-  return aggregate.kind === 'count' || aggregate.kind === 'count-distinct' ? { maximumFractionDigits: 0 } : PLAIN;
+  return aggregate.kind === 'count' || aggregate.kind === 'count-distinct' ? { maximumFractionDigits: 0 } : undefined;
 };
 
-/** The format of a reading: its measure's or formula's, or what the form of its comparison asks for. */
-export const formatOf = (bound: Bound, reading: string, model: Model): Format => {
+/** As many decimals as are kept exactly (M10). */
+const MOST_DECIMALS = 6;
+
+/** As many decimals as the longest of the numbers, so that a column of them is aligned; at most those that are kept (M10). */
+const plainFormat = (values: Iterable<number | null>): Format => {
+  let decimals = 0;
+  for (const value of values) {
+    if (value === null || Number.isInteger(value)) continue;
+    const [, part = ''] = value.toFixed(MOST_DECIMALS).split('.');
+    let length = part.length;
+    while (length > decimals && part[length - 1] === '0') length--;
+    decimals = Math.max(decimals, length);
+    if (decimals === MOST_DECIMALS) break;
+  }
+  return { minimumFractionDigits: decimals, maximumFractionDigits: decimals };
+};
+
+/**
+ * The format of a reading: its measure's or formula's, or what the form of its comparison asks for; where nothing asks for
+ * one, what its values need.
+ */
+export const formatOf = (bound: Bound, reading: string, model: Model, values: Iterable<number | null>): Format => {
   const formula = model.formulas.get(reading);
   if (formula?.format) return formula.format as Format;
   const walk = (node: Bound): Format | undefined => {
@@ -45,7 +64,7 @@ export const formatOf = (bound: Bound, reading: string, model: Model): Format =>
         return undefined;
     }
   };
-  return walk(bound) ?? PLAIN;
+  return walk(bound) ?? plainFormat(values);
 };
 
 /** The unit a column's numbers are in, to be said once in a header: a currency, `%`, or nothing. */

@@ -1,4 +1,4 @@
-import type { Cell, Result } from '../result/result.ts';
+import type { Cell, Result } from '../result/types.ts';
 
 /** A cell that two computations answer differently. */
 export interface Difference {

@@ -59,16 +59,19 @@ const countRows = async (facts: readonly Fact[], base: Store): Promise<number> =
 
 /** A store that has all rows of an engine and takes no short cut. */
 export const plainStore = async (model: Model, base: Store, { fixed }: OpenOptions): Promise<PlainStore> => {
-  const rows = await countRows([...model.facts.values()], base);
+  const readable = (source: string | undefined): boolean => source === undefined || base.unreadable?.has(source) !== true;
+  const ownFacts = [...model.facts.values()].filter(({ source }) => readable(source));
+  const rows = await countRows(ownFacts, base);
   if (rows > MOST_ROWS)
     throw new DurchblickError('too-large', `${rows} rows are too many to look at one by one (${MOST_ROWS} are not)`, {
       kind: 'data',
       hint: 'Verify on a part of them: a smaller file or table.',
     });
   const dimensions = new Map<string, Awaited<ReturnType<typeof dimensionRows>>>();
-  for (const dimension of model.dimensions.values()) dimensions.set(dimension.name, await dimensionRows(dimension, model, base));
+  for (const dimension of model.dimensions.values())
+    if (readable(dimension.source)) dimensions.set(dimension.name, await dimensionRows(dimension, model, base));
   const facts = new Map<string, FactRows>();
-  for (const fact of model.facts.values()) facts.set(fact.name, await factRows(fact, model, base, dimensions, fixed.get(fact.name) ?? []));
+  for (const fact of ownFacts) facts.set(fact.name, await factRows(fact, model, base, dimensions, fixed.get(fact.name) ?? []));
   const opened = (fact: Fact): FactRows => facts.get(fact.name) as FactRows;
 
   const visible = (set: Pick<RowSet, 'fact' | 'filters' | 'knownBy' | 'hidden'>): readonly Row[] => {
@@ -202,6 +205,7 @@ export const plainStore = async (model: Model, base: Store, { fixed }: OpenOptio
   };
 
   const bounds: Store['bounds'] = async (fact, knownBy, which) => {
+    if (!readable(fact.source)) return new Map();
     const rows = visible({ fact, filters: [], knownBy, ...(which === 'all' ? { hidden: 'counted' } : {}) });
     return new Map(
       [...fact.roles.keys()].map((role) => {

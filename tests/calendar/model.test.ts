@@ -56,7 +56,7 @@ test('U10: recurring, several-day and timed events, each on every civil day it t
     'END:VCALENDAR',
   ].join('\r\n');
   const found = readHolidays(text, 'free.ics', 'Europe/Berlin', toDay('2025-01-01'), toDay('2026-12-31')).map(
-    ({ day, name }) => `${isoOf(day)} ${name}`,
+    ({ day, name }) => `${isoOf(toDay(day))} ${name}`,
   );
   expect(found.sort()).toEqual([
     '2026-05-01 Yearly',

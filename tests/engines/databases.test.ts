@@ -158,7 +158,7 @@ describe('a PostgreSQL server with troubles', () => {
     await until(async () => (await running('pg_sleep')) > 0);
     server.kill();
     await failed;
-    await expect(book.ask({ ...REVENUE, where: { region: 'r2' } })).rejects.toMatchObject({ code: 'connection-lost' });
+    await expect(book.ask({ ...REVENUE, where: { region: 'r2' } })).rejects.toMatchObject({ code: 'no-connection' });
     server.start();
     await server.reconnect();
     const { rows } = await book.ask({ ...REVENUE, where: { region: 'r1' } });
@@ -169,8 +169,17 @@ describe('a PostgreSQL server with troubles', () => {
 
   test('no server at all', async () => {
     await expect(open(slowModel, postgres({ connectionString: 'postgres://test@127.0.0.1:1/none' }))).rejects.toMatchObject({
-      code: 'connection-lost',
-      message: expect.stringContaining('connecting'),
+      code: 'no-connection',
+      message: expect.stringContaining('could not connect'),
+      hint: expect.stringContaining('Nothing listens there'),
+    });
+    await expect(open(slowModel, postgres({ connectionString: 'postgres://test@nowhere.invalid/none' }))).rejects.toMatchObject({
+      code: 'no-connection',
+      hint: expect.stringContaining('no host of that name'),
+    });
+    await expect(open(slowModel, postgres({ connectionString: 'postgres://test:se#cr@t@h:x/none' }))).rejects.toMatchObject({
+      code: 'bad-option',
+      message: expect.not.stringContaining('cr@t'),
     });
   });
 });

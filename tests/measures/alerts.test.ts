@@ -59,7 +59,7 @@ describe('alerts', () => {
     const book = await open(model, engineOver({ sales }));
     const result = await book.ask({ show: ['lines', 'revenue'], by: 'month', per: ['region'] });
     const mark = { alert: 'low', label: 'low', direction: 'low', verdict };
-    expect(result.marks.map((row) => row[3])).toEqual([mark, undefined, undefined, mark]);
+    expect(result.marks.map((row) => row[3])).toEqual([mark, null, null, mark]);
     expect(result.toTable().rows.map(({ marks }) => marks[3]?.verdict)).toEqual([verdict, undefined, undefined, verdict]);
     expect(result.notes).toMatchObject([{ code: 'alert', alert: 'low', column: 'revenue', cells: 2 }]);
     const { values } = chartSpec(result).data as { values: { reading: string; arrow?: string }[] };

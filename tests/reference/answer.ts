@@ -498,7 +498,7 @@ export const reference = (world: RefWorld, question: Question): RefAnswer => {
     return 0;
   };
   shown.sort(natural);
-  const order = (question.order ?? []).map((text) => ({
+  const order = (question.order === undefined ? [] : [question.order].flat()).map((text) => ({
     reading: parseReading(text.replace(/ (asc|desc)$/, '')),
     sign: text.endsWith(' desc') ? -1 : 1,
   }));

@@ -3,8 +3,10 @@
  * not come is an error itself (see compiler.test.ts).
  */
 
+import type * as z from 'zod/mini';
 import { memory } from '../../src/engines/memory/index.ts';
 import { type Book, defineModel, open, type Question, reading, readingsOf } from '../../src/index.ts';
+import type { questionSchema, Unchanging } from '../../src/model/schema.ts';
 
 const model = defineModel({
   calendar: {
@@ -122,6 +124,44 @@ of('revenue').over('mdt');
 of('revenue').over('mtd').over('ytd');
 // @ts-expect-error a form without a comparison
 of('revenue').as('change');
+
+// One may stand alone where a list may stand.
+await book.ask({ show: ['revenue'], per: ['family'], totals: 'members', order: 'revenue desc' });
+// @ts-expect-error reading in a single order
+await book.ask({ show: ['revenue'], order: 'revenu desc' });
+// @ts-expect-error which totals
+await book.ask({ show: ['revenue'], totals: 'member' });
+
+// Rows as a program types them.
+interface Line {
+  readonly day: string;
+  readonly amount: number;
+}
+const lines: readonly Line[] = [{ day: '2026-08-15', amount: 5 }];
+memory({ lines });
+
+// What the documented types say is what is checked at run time.
+type Same<A, B> = [A, B] extends [B, A] ? true : never;
+const described: Same<Question, Unchanging<z.input<typeof questionSchema>>> = true;
+void described;
+
+// Names inside a model.
+const facts = { f: { source: 's', dates: { d: 'd' }, measures: { m: { sum: 'a' } } } } as const;
+defineModel({ facts, formulas: { twice: '2 * m', more: { is: 'twice over ytd' } }, alerts: { low: { reading: 'twice', below: 1 } } });
+// @ts-expect-error measure in a formula
+defineModel({ facts, formulas: { twice: '2 * n' } });
+// @ts-expect-error window in a formula with a format
+defineModel({ facts, formulas: { twice: { is: 'm over mdt' } } });
+// @ts-expect-error reading of an alert
+defineModel({ facts, alerts: { low: { reading: 'n', below: 1 } } });
+// @ts-expect-error role of a measure
+defineModel({ facts: { f: { source: 's', dates: { d: 'd' }, measures: { m: { sum: 'a', role: 'e' } } } } });
+// @ts-expect-error roles between which days are counted
+defineModel({ facts: { f: { source: 's', dates: { d: 'd' }, measures: { m: { daysBetween: 'd/e' } } } } });
+// @ts-expect-error attribute of a measure's filter
+defineModel({ facts: { f: { source: 's', dates: { d: 'd' }, measures: { m: { sum: 'a', where: { regoin: 'North' } } } } } });
+// @ts-expect-error dimension of a link
+defineModel({ dimensions: { region: {} }, facts: { f: { source: 's', dates: { d: 'd' }, links: { regoin: 'r' }, measures: {} } } });
 
 // A misspelt key of the model.
 // @ts-expect-error unknown key

@@ -34,10 +34,24 @@ export const fault = (error: unknown, during: string, signal: Cancellation | und
   return new DurchblickError('engine-failed', `PostgreSQL: ${message} (${during})`, { kind: 'engine', cause: error });
 };
 
+/** What to look at when a server cannot be reached or lets nobody in, by what it or the network says. */
+const WAYS_IN: readonly (readonly [RegExp, string])[] = [
+  [/^(ENOTFOUND|EAI_AGAIN)$/, 'There is no host of that name: look at the address behind the @.'],
+  [/^ECONNREFUSED$/, 'Nothing listens there: look at host and port, and whether the server runs.'],
+  [/^(ETIMEDOUT|EHOSTUNREACH|ENETUNREACH)$/, 'Nothing answers there: look at host and port, and at firewalls between.'],
+  [/^28/, 'Look at user and password; what is left out comes from the PG… variables.'],
+  [/^3D000$/, 'Look at the name of the database behind the last slash.'],
+  [/^(57P03|53300)$/, 'Ask again in a moment.'],
+];
+
 /** A connection that could not be had. */
 export const noConnection = (error: unknown, connections: number, waited: number): DurchblickError => {
-  const { message } = error as Fault;
-  if (!/timeout exceeded when trying to connect/.test(message)) return fault(error, 'connecting', undefined, undefined);
+  const { message, code = '' } = error as Fault;
+  if (!/timeout exceeded when trying to connect/.test(message))
+    return new DurchblickError('no-connection', `could not connect to PostgreSQL (${message || code})`, {
+      kind: 'engine',
+      hint: WAYS_IN.find(([pattern]) => pattern.test(code))?.[1] ?? 'Look at the address, and whether the server runs.',
+    });
   return new DurchblickError(
     'connections-busy',
     `no connection to PostgreSQL came free within ${waited / 1000} s (${connections} at most)`,
@@ -47,6 +61,9 @@ export const noConnection = (error: unknown, connections: number, waited: number
     },
   );
 };
+
+/** The right to read is missing; nothing is wrong with model or data. */
+export const isDenied = (error: unknown): boolean => (((error as { readonly cause?: unknown }).cause ?? error) as Fault).code === '42501';
 
 /** A source that cannot be read. */
 export const sourceFault = (

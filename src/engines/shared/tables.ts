@@ -16,7 +16,7 @@ export type { ArrowTable } from '../../files/arrow.ts';
 export type RawColumn = ArrayLike<unknown>;
 
 /** A table given by the caller: rows, equally long columns, or an Apache Arrow table. */
-export type TableInput = readonly Readonly<Record<string, unknown>>[] | Readonly<Record<string, RawColumn>> | ArrowTable;
+export type TableInput = readonly object[] | Readonly<Record<string, RawColumn>> | ArrowTable;
 
 /** Rows of a source, by column. Asking for a column that is not there, or whose values are of no use, is an error. */
 export interface Table {

@@ -1,5 +1,7 @@
 // What differs between databases, and how a relation's columns are known to the generator.
+
 import type { ZoneStretch } from '../../calendar/dates.ts';
+import type { DurchblickError } from '../../errors.ts';
 import type { ColumnKind as FileKind } from '../../files/column.ts';
 import type { NumberForm } from '../../model/decimal.ts';
 
@@ -33,6 +35,8 @@ export interface Relation {
   readonly columns: readonly SqlColumn[];
   /** A file of texts, whose dates and numbers are worth reading once. */
   readonly texts?: true;
+  /** The right to read it is missing: whoever needs its rows throws this, and nobody else is stopped. */
+  readonly denied?: DurchblickError;
 }
 
 /** What differs between databases. Everything else is the generator's. */
@@ -75,6 +79,12 @@ export interface Dialect {
 export const standardQuotes: Pick<Dialect, 'identifier' | 'text'> = {
   identifier: (name) => `"${name.replaceAll('"', '""')}"`,
   text: (value) => `'${value.replaceAll("'", "''")}'`,
+};
+
+/** A relation whose rows may be read; throws why they may not. */
+export const readable = (relation: Relation): Relation => {
+  if (relation.denied) throw relation.denied;
+  return relation;
 };
 
 /** A column of a relation under an alias. */

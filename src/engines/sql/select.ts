@@ -5,7 +5,7 @@ import { type AttributeRef, NONE, reach, SPECIAL_TEXT, UNKNOWN } from '../../mod
 import type { Link } from '../../model/model.ts';
 import { passes } from '../../plan/members.ts';
 import type { AggregateRequest, Filter, RowValue, Segments, WorkingDays } from '../../plan/request.ts';
-import { columnNamed, type Dialect, type Relation, rawColumn, type SqlColumn } from './dialect.ts';
+import { columnNamed, type Dialect, type Relation, rawColumn, readable, type SqlColumn } from './dialect.ts';
 import { type KeyColumn, type SqlFact, versionedFrom } from './fact.ts';
 import { isBlankSql, keySql, looksSpecial } from './values.ts';
 
@@ -147,7 +147,8 @@ const memberFinder = (fact: SqlFact, { dialect, dimensions }: SqlWorld, joins: M
     if (attribute.kind === 'band') return bandMember(fact, attribute.band, dialect);
     const link = linkOf(attribute);
     const own = fact.link(link);
-    const relation = dimensions.get(link.dimension.name);
+    const table = dimensions.get(link.dimension.name);
+    const relation = table && readable(table);
     const blank = `when ${isBlankSql(dialect, own.sql, own.column)} then ${dialect.text(NONE)}`;
     if (!relation) return `case ${blank} else ${linkText(own)} end`;
     const { alias, text } = dimensionJoin(link, relation);
@@ -156,7 +157,7 @@ const memberFinder = (fact: SqlFact, { dialect, dimensions }: SqlWorld, joins: M
   const coded = (attribute: AttributeRef): Coded => {
     const link = linkOf(attribute);
     const { sql, column } = fact.link(link);
-    const found = dimensionJoin(link, dimensions.get(link.dimension.name) as Relation);
+    const found = dimensionJoin(link, readable(dimensions.get(link.dimension.name) as Relation));
     const name = attribute.kind === 'attribute' ? attribute.attribute : attribute.key;
     const code = found.code(name);
     return {

@@ -8,7 +8,7 @@ import type { Filter } from '../../plan/request.ts';
 import type { OpenOptions } from '../engine.ts';
 import { hiddenFault } from '../shared/faults.ts';
 import type { Database } from './database.ts';
-import { type Relation, rawColumn } from './dialect.ts';
+import { type Relation, rawColumn, readable } from './dialect.ts';
 import { openDimension, type SqlDimension, withZones } from './dimensions.ts';
 import { checkColumns, openSqlFact, ROWS, type SqlFact } from './fact.ts';
 import { keepFact } from './keep.ts';
@@ -25,28 +25,36 @@ export const sqlState = (model: Model, database: Database, run: Run, { fixed, hi
   const facts = new Map<string, Promise<SqlFact>>();
   const hidden = hiding.length > 0;
 
-  const relation = (name: string): Promise<Relation> =>
+  const looked = (name: string): Promise<Relation> =>
     once(relations, name, async () => {
       const source = sourceNamed(model, name);
+      const place = () => model.locate(source.kind === 'given' ? ['sources', name] : ['sources', name, source.kind]);
       const found = await database.relation(source, run).catch((error: unknown) => {
-        throw error instanceof DurchblickError
-          ? error.located(model.locate(source.kind === 'given' ? ['sources', name] : ['sources', name, source.kind]))
-          : error;
+        throw error instanceof DurchblickError ? error.located(place()) : error;
       });
+      if (found.denied) return { ...found, denied: found.denied.located(place()) };
       return { ...found, columns: found.columns.map((column) => ({ ...column, numbers: source.numbers })) };
     });
-  const dimension = (name: string): Promise<SqlDimension> =>
+  const relation = async (name: string): Promise<Relation> => readable(await looked(name));
+  const opened = (name: string): Promise<SqlDimension> =>
     once(dimensions, name, async () => {
       const own = model.dimensions.get(name) as Dimension;
-      return openDimension(own, await relation(own.source as string), model, dialect, run, hidden);
+      const found = await looked(own.source as string);
+      return found.denied ? { relation: found, rows: 0 } : openDimension(own, found, model, dialect, run, hidden);
     });
+  const dimension = async (name: string): Promise<SqlDimension> => {
+    const found = await opened(name);
+    readable(found.relation);
+    return found;
+  };
   const allDimensions = async (): Promise<ReadonlyMap<string, SqlDimension>> => {
     const found = new Map<string, SqlDimension>();
-    for (const own of model.dimensions.values()) if (own.source !== undefined) found.set(own.name, await dimension(own.name));
+    for (const own of model.dimensions.values()) if (own.source !== undefined) found.set(own.name, await opened(own.name));
     return found;
   };
   const state: SqlState = {
     relation,
+    denied: async (fact) => (await looked(fact.source)).denied,
     dimension,
     dimensions: allDimensions,
     fact: (fact, rows = 'seen') =>

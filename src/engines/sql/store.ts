@@ -3,7 +3,17 @@ import { DurchblickError } from '../../errors.ts';
 import { once } from '../../kernels/once.ts';
 import type { AttributeRef } from '../../model/attributes.ts';
 import type { Fact, Model } from '../../model/model.ts';
-import type { Bounds, Cancellation, Cube, CubeRequest, Events, EventsRequest, Filter, SampleRequest } from '../../plan/request.ts';
+import type {
+  Bounds,
+  Cancellation,
+  Cube,
+  CubeRequest,
+  DataNote,
+  Events,
+  EventsRequest,
+  Filter,
+  SampleRequest,
+} from '../../plan/request.ts';
 import type { OpenOptions, RowsOf, Store } from '../engine.ts';
 import { unknownColumn } from '../shared/faults.ts';
 import { holidaysIn } from '../shared/holidays.ts';
@@ -11,7 +21,6 @@ import { cubeStatement, MOST_CELLS, sizeStatement, tooManyCells } from './cube.t
 import type { Database, Rows, Session } from './database.ts';
 import { columnNamed } from './dialect.ts';
 import { eventsStatements, eventTuples, eventValues, seenIn } from './events.ts';
-import type { SqlFact } from './fact.ts';
 import { dimensionTexts, membersIn } from './members.ts';
 import { sampleOf } from './sample.ts';
 import { type SqlWorld, selectOf } from './select.ts';
@@ -112,6 +121,8 @@ const bounds = async (
   knownBy: number | undefined,
   which: RowsOf = 'seen',
 ): Promise<ReadonlyMap<string, Bounds | undefined>> => {
+  // A fact that may not be read stands like one without rows: it is noted, and an error where a question needs it.
+  if (await view.state.denied(fact)) return new Map();
   const own = await view.state.fact(fact, which);
   if (!own.versions) return own.bounds;
   const select = selectOf(own, await worldOf(view.state, view.database), knownBy);
@@ -164,12 +175,12 @@ const factRows = async (view: View, fact: Fact, columns: readonly string[]): Pro
 };
 
 /** The methods of a store over one view of the data. */
-const methods = (view: View, notes: Store['notes']): Omit<Store, 'close' | 'begin'> => ({
+const methods = (view: View, opened: Opened): Omit<Store, 'close' | 'begin'> => ({
+  ...opened,
   engine: view.database.dialect.name,
   reads: 'asked',
   scans: 'alone',
   fetched: view.fetched,
-  notes,
   kind: async (source, column) => columnNamed(await view.state.relation(source), column)?.kind ?? 'text',
   textDates: (fact) => textDates(view, fact),
   rows: (name, columns) => rows(view, name, columns),
@@ -203,12 +214,28 @@ const viewOf = (model: Model, database: Database, options: OpenOptions, state: S
   return view;
 };
 
+type Opened = Pick<Store, 'notes' | 'unreadable'>;
+
 /** Opens all facts, so that what is wrong is told before any answer; answers what must be known of their data. */
-const openAll = async (model: Model, state: SqlState): Promise<Store['notes']> => {
-  await state.dimensions();
-  const facts: SqlFact[] = [];
-  for (const fact of model.facts.values()) facts.push(await state.fact(fact));
-  return facts.flatMap(({ notes }) => notes);
+const openAll = async (model: Model, state: SqlState): Promise<Opened> => {
+  const notes: DataNote[] = [];
+  const unreadable = new Set<string>();
+  for (const [name, { relation }] of await state.dimensions())
+    if (relation.denied) unreadable.add(model.dimensions.get(name)?.source as string);
+  for (const fact of model.facts.values()) {
+    if (!(await state.denied(fact))) {
+      notes.push(...(await state.fact(fact)).notes);
+      continue;
+    }
+    unreadable.add(fact.source);
+    notes.push({
+      code: 'unreadable-fact',
+      fact: fact.name,
+      count: 0,
+      message: `${fact.name} may not be read: its dates count neither for the calendar nor for the latest date`,
+    });
+  }
+  return { notes, unreadable };
 };
 
 /** Opens a model over a database: everything is checked in one state of the data, and rows stay where they are. */
@@ -227,12 +254,12 @@ export const openSqlStore = async (model: Model, given: Database, options: OpenO
 const stillStore = async (model: Model, database: Database, options: OpenOptions, fetched: () => number): Promise<Store> => {
   const session = await database.begin();
   const state = sqlState(model, database, session.run, options);
-  const notes = await openAll(model, state).catch(async (error: unknown) => {
+  const opened = await openAll(model, state).catch(async (error: unknown) => {
     await session.end();
     throw error;
   });
   return {
-    ...methods(viewOf(model, database, options, state, session.run, fetched), notes),
+    ...methods(viewOf(model, database, options, state, session.run, fetched), opened),
     close: async () => {
       await session.end();
       await database.close();
@@ -248,7 +275,7 @@ const liveStore = async (model: Model, database: Database, options: OpenOptions,
   interface Known {
     readonly token: string;
     readonly state: SqlState;
-    readonly notes: Store['notes'];
+    readonly opened: Opened;
     /** The sessions that see it: through the last of them what is not known yet is looked up. */
     readonly sessions: Set<Session>;
   }
@@ -266,19 +293,19 @@ const liveStore = async (model: Model, database: Database, options: OpenOptions,
       return last.run(statement, signal);
     };
     const state = sqlState(model, database, run, options);
-    known = { token, state, notes: await openAll(model, state), sessions };
+    known = { token, state, opened: await openAll(model, state), sessions };
     return known;
   };
   const begin = async (signal?: Cancellation, fixing?: () => void): Promise<Store> => {
     const session = await database.begin(signal, fixing);
     try {
-      const { state, notes, sessions } = await stateFor(session);
+      const { state, opened, sessions } = await stateFor(session);
       const view = viewOf(model, database, options, state, session.run, fetched);
       const close = async (): Promise<void> => {
         sessions.delete(session);
         await session.end();
       };
-      return { ...methods(view, notes), ...(session.sees ? { sees: session.sees } : {}), close };
+      return { ...methods(view, opened), ...(session.sees ? { sees: session.sees } : {}), close };
     } catch (error) {
       await session.end();
       throw error;

@@ -1,4 +1,5 @@
 // What statements are written from: a model's tables and facts as one state of the data has them.
+import type { DurchblickError } from '../../errors.ts';
 import type { AttributeRef } from '../../model/attributes.ts';
 import type { Fact, Model, Source } from '../../model/model.ts';
 import type { Filter } from '../../plan/request.ts';
@@ -15,7 +16,9 @@ export type Run = Session['run'];
 export interface SqlState {
   readonly relation: (source: string) => Promise<Relation>;
   readonly dimension: (name: string) => Promise<SqlDimension>;
-  /** Every dimension that has a table. */
+  /** Why the rows of a fact may not be read; undefined where they may. */
+  readonly denied: (fact: Fact) => Promise<DurchblickError | undefined>;
+  /** Every dimension that has a table, those that may not be read among them. */
   readonly dimensions: () => Promise<ReadonlyMap<string, SqlDimension>>;
   readonly fact: (fact: Fact, rows?: RowsOf) => Promise<SqlFact>;
 }

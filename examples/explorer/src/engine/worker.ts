@@ -67,7 +67,7 @@ const answered = async (question: Question): Promise<Answered> => {
   const start = performance.now();
   const result = await theBook().ask(question as never);
   const milliseconds = performance.now() - start;
-  return { ...result.toJson(), locale: result.locale, marks: result.marks, table: result.toTable(), milliseconds } as Answered;
+  return { ...result.toJson(), table: result.toTable(), milliseconds } as Answered;
 };
 
 /** Statements of a question, over tables named as the sources are. */

@@ -1,0 +1,93 @@
+import type { Note } from '../evaluate/notes.ts';
+import type { WrittenColumn } from '../kernels/columnar.ts';
+import type { Format } from './format.ts';
+
+export interface Period {
+  readonly label: string;
+  /** First and last day and the day windows are laid at, `YYYY-MM-DD`, inclusive. */
+  readonly start: string;
+  readonly end: string;
+  readonly anchor: string;
+  /** The as-of date lies inside: the period is not over (A4). */
+  readonly partial: boolean;
+  /** The range takes only part of the period (A5). */
+  readonly cut?: true;
+}
+
+export interface ResultColumn {
+  readonly name: string;
+  readonly kind: 'period' | 'attribute' | 'reading';
+  readonly label: string;
+  readonly expression?: string;
+  readonly format?: Format;
+  /** A currency code, `%`, or what else the numbers are in. */
+  readonly unit?: string;
+  readonly better?: 'higher' | 'lower';
+  readonly horizon?: 'actual' | 'plan';
+}
+
+export type Cell = string | number | null;
+export interface ComparedDays {
+  readonly start: string;
+  readonly end: string;
+}
+
+/** A row as a plain object: `period`, the attributes, and each reading by its column's name; blank is null. */
+export type ResultRow = Readonly<Record<string, Cell>>;
+
+export interface ResultJson {
+  /** The as-of date, `YYYY-MM-DD`. */
+  readonly asOf: string;
+  readonly unit: string | null;
+  readonly caption: string;
+  readonly periods: readonly Period[];
+  readonly columns: readonly ResultColumn[];
+  readonly rows: readonly (readonly Cell[])[];
+  readonly totals: readonly (readonly Cell[])[];
+  readonly compared: Readonly<Record<string, readonly (ComparedDays | null)[]>>;
+  readonly notes: readonly Note[];
+  /** The model's locale (BCP 47), in which numbers and days are written for people. */
+  readonly locale: string;
+  /** Alerts that cells set off, by row of `rows` and column; left out where there are none. */
+  readonly marks?: readonly (readonly (Mark | null)[])[];
+}
+
+/** A value that breaks the bound of an alert: which way it lies, and whether that is good (`better`). */
+export interface Mark {
+  readonly alert: string;
+  readonly label: string;
+  readonly direction: 'low' | 'high';
+  readonly verdict: 'good' | 'bad' | 'neutral';
+}
+
+/** A table of texts, formatted for people: total rows follow what they sum up. */
+export interface TextTable {
+  readonly header: readonly string[];
+  readonly kinds: readonly ('period' | 'attribute' | 'reading')[];
+  readonly rows: readonly {
+    readonly kind: 'cell' | 'others' | 'total';
+    readonly cells: readonly string[];
+    /** Alerts that a cell sets off, by column. */
+    readonly marks: readonly (Mark | null)[];
+  }[];
+}
+
+/** The answer to a question. Iterates as plain objects. */
+export interface Result<Row = ResultRow> extends ResultJson, Iterable<Row> {
+  /** Alerts that cells set off, by row of `rows` and column; empty lists where there are none. */
+  readonly marks: readonly (readonly (Mark | null)[])[];
+  /** Formatted texts; with `header` the unit of a column stands once in its header instead of in every cell. */
+  readonly toTable: (units?: 'cells' | 'header') => TextTable;
+  /**
+   * RFC 4180; numbers plain and in full precision, blank = empty field. For `spreadsheet`, texts that it would run as
+   * formulas get an apostrophe in front; for `data`, the default, every text is what it is.
+   */
+  readonly toCsv: (reader?: 'data' | 'spreadsheet') => string;
+  /** One JSON object a row and line. */
+  readonly toNdjson: () => string;
+  /** A GitHub-flavoured Markdown table. */
+  readonly toMarkdown: () => string;
+  readonly toJson: () => ResultJson;
+  /** The rows of the CSV as typed columns: texts, and numbers in full precision. */
+  readonly toColumns: () => readonly WrittenColumn[];
+}

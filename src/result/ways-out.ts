@@ -1,0 +1,92 @@
+import { OTHERS, TOTAL } from '../evaluate/answer.ts';
+import { bareFormatter, formatter, plainNumber } from './format.ts';
+import { csvLine, defused, markdownTable } from './text.ts';
+import type { Cell, Mark, Result, ResultJson, TextTable } from './types.ts';
+
+type RowKind = TextTable['rows'][number]['kind'];
+
+/** A row of the table as people see it: what it is, and the alerts on it. */
+interface Line {
+  readonly cells: readonly Cell[];
+  readonly kind: RowKind;
+  readonly marks: readonly (Mark | null)[];
+}
+
+const NO_MARKS: readonly null[] = [];
+
+/** All rows as they are shown: total rows stand behind the rows they sum up; those over the axis come last. */
+const linesOf = ({ rows, totals, periods, columns, marks }: ResultJson): readonly Line[] => {
+  const attributes = columns.filter(({ kind }) => kind === 'attribute').length;
+  const at = new Map(periods.map(({ label }, k) => [label, k]));
+  const groups = Array.from({ length: periods.length + 1 }, (): Line[] => []);
+  const isOthers = (cells: readonly Cell[]): boolean =>
+    attributes > 0 && cells.slice(1, 1 + attributes).every((member) => member === OTHERS);
+  rows.forEach((cells, k) => {
+    groups[at.get(String(cells[0])) ?? periods.length].push({
+      cells,
+      kind: isOthers(cells) ? 'others' : 'cell',
+      marks: marks?.[k] ?? NO_MARKS,
+    });
+  });
+  // The total over the axis is no period, even where one is called like it.
+  const inPeriods = (cells: readonly Cell[]): boolean => cells.slice(1, 1 + attributes).some((member) => member === TOTAL);
+  for (const cells of totals) {
+    const group = inPeriods(cells) ? (at.get(String(cells[0])) ?? periods.length) : periods.length;
+    groups[group].push({ cells, kind: 'total', marks: NO_MARKS });
+  }
+  return groups.flat();
+};
+
+/** A result with its ways out, from plain data: as it was computed, or as it came as JSON from elsewhere. */
+export const withWaysOut = (json: ResultJson): Result => {
+  const { columns, locale } = json;
+  let known: readonly Line[] | undefined;
+  const lines = (): readonly Line[] => {
+    known ??= linesOf(json);
+    return known;
+  };
+  const header = columns.map(({ label }) => label);
+  const table = (write: (value: Cell, column: number) => string) => lines().map(({ cells }) => cells.map(write));
+  const writerOf = (make: typeof formatter): ((value: Cell, column: number) => string) => {
+    const writers: (((value: number | null) => string) | undefined)[] = [];
+    return (value, column) => {
+      if (typeof value === 'string') return value;
+      const { format } = columns[column];
+      if (!format) return plainNumber(value);
+      writers[column] ??= make(format, locale);
+      return writers[column](value);
+    };
+  };
+  const formatted = writerOf(formatter);
+  const bare = writerOf(bareFormatter);
+  return {
+    ...json,
+    marks: json.marks ?? json.rows.map(() => NO_MARKS),
+    toJson: () => json,
+    toTable: (units = 'cells') => ({
+      header: columns.map(({ label, unit }) => (units === 'header' && unit ? `${label} (${unit})` : label)),
+      kinds: columns.map(({ kind }) => kind),
+      rows: lines().map(({ cells, kind, marks }) => ({ kind, cells: cells.map(units === 'header' ? bare : formatted), marks })),
+    }),
+    toCsv: (reader = 'data') => {
+      const write = (text: string): string => (reader === 'spreadsheet' ? defused(text) : text);
+      return [columns.map(({ name }) => write(name)), ...table((value) => (typeof value === 'string' ? write(value) : plainNumber(value)))]
+        .map(csvLine)
+        .join('');
+    },
+    toNdjson: () =>
+      lines()
+        .map(({ cells }) => `${JSON.stringify(Object.fromEntries(cells.map((value, k) => [columns[k].name, value])))}\n`)
+        .join(''),
+    toMarkdown: () => markdownTable(header, table(formatted), (column) => columns[column].kind === 'reading'),
+    toColumns: () =>
+      columns.map(({ name, kind }, k) => ({
+        name,
+        type: kind === 'reading' ? 'number' : 'text',
+        values: lines().map(({ cells }) => cells[k]),
+      })),
+    [Symbol.iterator]: function* () {
+      for (const row of json.rows) yield Object.fromEntries(row.map((value, k) => [columns[k].name, value]));
+    },
+  };
+};
