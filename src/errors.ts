@@ -63,7 +63,13 @@ const placeText = (place: Place | undefined): string => {
   return place.path ? `${head}${place.path}: ` : head;
 };
 
-/** The error as lines of text: place and message, the text with a caret under the fault, the hint. */
+/** Where the rules are told that a text cites by their codes, as in `(G8)`; nothing where it cites none. */
+export const rulesCited = (text: string): string[] => {
+  const codes = new Set([...text.matchAll(/\(([ADCGMRUVW]\d{1,2}(?:, [ADCGMRUVW]\d{1,2})*)\)/g)].flatMap(([, list]) => list.split(', ')));
+  return [...codes].map((code) => `${code}: docs/rules.md#${code.toLowerCase()}`);
+};
+
+/** The error as lines of text: place and message, the text with a caret under the fault, the hint, and the rules that are cited. */
 export const describe = (error: DurchblickError): string => {
   const lines = [`${placeText(error.place)}${error.message}`];
   if (error.text !== undefined && error.at !== undefined) {
@@ -73,6 +79,7 @@ export const describe = (error: DurchblickError): string => {
     lines.push(`  ${error.text.split('\n')[row]}`, `  ${' '.repeat(column)}^`);
   }
   if (error.hint) lines.push(error.hint);
+  lines.push(...rulesCited(`${error.message} ${error.hint ?? ''}`));
   return lines.join('\n');
 };
 

@@ -8,8 +8,8 @@ import { withWaysOut } from './result/ways-out.ts';
 export const withFiles = (result: PlainResult, seen: DataState | undefined): Result => ({
   ...result,
   ...(seen ? { state: { time: new Date(seen.time).toISOString() } } : {}),
-  toArrow: async () => (await import('./files/arrow.ts')).arrowTable(result.toColumns()),
-  toParquet: async () => (await import('./files/parquet.ts')).parquetOf(result.toColumns()),
+  toArrow: async () => (await import('./files/formats.ts')).arrowTable(result.toColumns()),
+  toParquet: async () => (await import('./files/formats.ts')).parquetOf(result.toColumns()),
 });
 
 const PARTS = ['asOf', 'periods', 'columns', 'rows', 'totals', 'compared', 'notes', 'locale'] as const;

@@ -1,6 +1,6 @@
 import { type Finding, verb } from '../check/finding.ts';
 import type { Book, FiredAlert } from '../contract.ts';
-import { DurchblickError, describe, type Place } from '../errors.ts';
+import { DurchblickError, describe, type Place, rulesCited } from '../errors.ts';
 import { limitText } from '../plan/alerts.ts';
 import { formatter } from '../result/format.ts';
 import { type EngineOptions, oneOf, openBook } from './book.ts';
@@ -30,7 +30,11 @@ const alertLines = (fired: readonly FiredAlert[], { model }: Book): string =>
 const written = ({ severity, message, examples, wayOut, place }: Finding): string => {
   const at = place?.file === undefined ? '' : `${place.file}${place.line === undefined ? '' : `:${place.line}`}: `;
   const for_ = examples.length === 0 ? '' : `, for example ${examples.join('; ')}`;
-  return `${severity === 'warning' ? yellow(`${severity}:`) : dim(`${severity}:`)} ${at}${message}${for_}\n  ${wayOut}\n`;
+  return `${severity === 'warning' ? yellow(`${severity}:`) : dim(`${severity}:`)} ${at}${message}${for_}\n  ${wayOut}\n${rulesCited(
+    `${message} ${wayOut}`,
+  )
+    .map((line) => `  ${line}\n`)
+    .join('')}`;
 };
 
 interface Fault {

@@ -1,5 +1,5 @@
 import stringWidth from 'string-width';
-import { DurchblickError, describe } from '../errors.ts';
+import { DurchblickError, describe, rulesCited } from '../errors.ts';
 import type { Note } from '../evaluate/notes.ts';
 import { greatest, shownText } from '../kernels/text.ts';
 import type { Mark, Result } from '../result/types.ts';
@@ -135,7 +135,10 @@ export const arrow = ({ direction }: Pick<Mark, 'direction'>): string => (direct
 const colourOf = ({ verdict }: Mark) => (verdict === 'bad' ? red : verdict === 'good' ? green : bold);
 
 /** Notes in plain words, one a line. */
-export const noteLines = (notes: readonly Note[]): string => notes.map(({ message }) => `  · ${shownText(message)}\n`).join('');
+export const noteLines = (notes: readonly Note[]): string => {
+  const rules = rulesCited(notes.map(({ message }) => message).join(' '));
+  return [...notes.map(({ message }) => `  · ${shownText(message)}\n`), ...rules.map((line) => `    ${line}\n`)].join('');
+};
 
 /** Bytes do not belong on a terminal. */
 export const needsFile = (format: string, name: string): never => {

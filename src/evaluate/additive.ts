@@ -1,9 +1,8 @@
 import { isoOf } from '../calendar/day.ts';
-import type { AggregateRequest, Filter, RowValue, Segments } from '../plan/request.ts';
+import type { AggregateRequest, RowValue, Segments } from '../plan/request.ts';
 import type { AdditiveCells } from './across.ts';
 import { BLANK } from './column.ts';
 import type { Cells } from './cubes.ts';
-import { noteReversed } from './levels.ts';
 import { additive, counting, finish, noteInexact, noteUnsure, rowsOf, rowValueOf } from './parts.ts';
 import { lookupRuns, type Runs, runsOf, sharedSums } from './runs.ts';
 import type { Evaluation, LeafData, LeafTask } from './scope.ts';
@@ -30,7 +29,7 @@ export const simple = async (task: LeafTask, evaluation: Evaluation): Promise<Le
   };
   // Few models spread over members (G6); what does it is loaded when one is asked.
   const { fine } = task;
-  const spread = fine && (await import('./shares.ts'));
+  const spread = fine && (await import('./seldom.ts'));
   const { rows, count, cells } = spread
     ? await spread.spreadAcross({ ...task, fine }, segments, load, evaluation)
     : await load(task.attributes);
@@ -61,7 +60,7 @@ export const simple = async (task: LeafTask, evaluation: Evaluation): Promise<Le
   const cut = runs.i.some((_, row) => runs.i[row] <= runs.j[row] && (runs.left[row] === 1 || runs.right[row] === 1));
   if (!cut) return finish(task, cells.tuples, lookupRuns(cells.sums(), runs, width), counted, seen, cells.scale, evaluation);
   if (measure.spread === 'none') return withoutSpread(task, cells, runs, counted, seen, evaluation);
-  const { shareOf } = await import('./shares.ts');
+  const { shareOf } = await import('./seldom.ts');
   const share = await shareOf(leaf, segments, evaluation);
   const sums = sharedSums(cells.sums(), cells.cells, runs, lay, segments, width, share);
   const data = finish(task, cells.tuples, sums, counted, seen, Math.max(cells.scale, 0), evaluation);
@@ -112,45 +111,4 @@ const noteUnfinished = (task: LeafTask, segments: Segments, { frame, notes }: Ev
     end: isoOf(ends[at]),
     message: `${fact.name} is kept by ${fact.grain}; the ${fact.grain} from ${isoOf(starts[at])} to ${isoOf(ends[at])} is not over on ${isoOf(frame.asOf)} and not seen`,
   });
-};
-
-/** Average of the days between two dates over the rows that have both in order (M6). */
-export const between = async (task: LeafTask, evaluation: Evaluation): Promise<LeafData> => {
-  const { leaf, lay, where } = task;
-  const { fact, aggregate } = leaf.measure;
-  if (aggregate.kind !== 'days-between') throw new Error('not days between');
-  const { from, until } = aggregate;
-  const both: Filter[] = [
-    { kind: 'date', role: from, is: 'present' },
-    { kind: 'date', role: until, is: 'present' },
-  ];
-  const { asOf } = evaluation.frame;
-  // A date after the as-of date is not known yet (A2); asked only where one can be.
-  const known: Filter[] = [from, until]
-    .filter(
-      (role) =>
-        role !== leaf.role.name && fact.roles.get(role)?.horizon === 'actual' && (evaluation.frame.bounds(fact, role)?.last ?? asOf) > asOf,
-    )
-    .map((role) => ({ kind: 'by', role, day: asOf }));
-  const rowSet = rowsOf(task, leaf.role.name, evaluation, [...both, { kind: 'order', from, until, is: 'forward' }, ...known]);
-  const segments = evaluation.read(fact, leaf.role.name);
-  const value = aggregate;
-  const [rows, sums] = await Promise.all([
-    evaluation.cubes.cells(rowSet, segments, { kind: 'rows', where }, evaluation.signal),
-    evaluation.cubes.cells(rowSet, segments, { kind: 'sum', value, where }, evaluation.signal),
-    noteReversed(task, aggregate, evaluation),
-  ]);
-  const runs = runsOf(lay, segments, undefined);
-  const width = rows.tuples.length;
-  const counted = lookupRuns(rows.sums(), runs, width);
-  const total = lookupRuns(sums.sums(), runs, width);
-  return finish(
-    task,
-    rows.tuples,
-    total.map((sum, k) => sum / counted[k]),
-    counted,
-    counted,
-    -1,
-    evaluation,
-  );
 };

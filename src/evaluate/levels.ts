@@ -1,8 +1,9 @@
 import type { Day } from '../calendar/day.ts';
 import { extremes } from '../kernels/lookups.ts';
-import { type AggregateRequest, ALL_TIME, type Filter, type RowSet } from '../plan/request.ts';
+import type { AggregateRequest, Filter, RowSet } from '../plan/request.ts';
 import type { Lay } from '../windows/lay.ts';
 import { additive, finish, noteInexact, rowsOf } from './parts.ts';
+import { noteReversed } from './reversed.ts';
 import { lookupRuns, runsOf } from './runs.ts';
 import type { Evaluation, LeafData, LeafTask } from './scope.ts';
 
@@ -49,30 +50,6 @@ export const level = async (task: LeafTask, evaluation: Evaluation): Promise<Lea
     });
   }
   return finish(task, came.cells.tuples, values, rows, rows, came.cells.scale, evaluation);
-};
-
-export const noteReversed = async (
-  task: LeafTask,
-  { from, until }: { from: string; until: string },
-  evaluation: Evaluation,
-): Promise<void> => {
-  const { name } = task.leaf.measure;
-  const rowSet = rowsOf(task, from, evaluation, [{ kind: 'order', from, until, is: 'reversed' }]);
-  const cells = await evaluation.cubes.cells(
-    { ...rowSet, role: undefined, attributes: [] },
-    ALL_TIME,
-    { kind: 'rows', where: task.where },
-    evaluation.signal,
-  );
-  const count = cells.cells.reduce((sum, rows) => sum + rows, 0);
-  if (count > 0) {
-    evaluation.notes.add(`reversed ${name}`, {
-      code: 'reversed-dates',
-      measure: name,
-      rows: count,
-      message: `${name}: ${count} ${count === 1 ? 'row has' : 'rows have'} ${until} before ${from} and ${count === 1 ? 'is' : 'are'} left out`,
-    });
-  }
 };
 
 /** Levels that add up over members but not over time (M4). */

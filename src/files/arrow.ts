@@ -4,7 +4,7 @@ import { DurchblickError } from '../errors.ts';
 import type { WrittenColumn } from '../kernels/columnar.ts';
 import { checkBatches } from './arrow-check.ts';
 import { type ColumnKind, decimalValue, type FileColumn, type FileTable, integerValue, type TimeUnit, timestampText } from './column.ts';
-import { checkNames } from './csv.ts';
+import { checkNames } from './text.ts';
 
 /** What is used of an Apache Arrow table. */
 export interface ArrowTable {

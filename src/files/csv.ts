@@ -3,6 +3,7 @@ import Papa from 'papaparse';
 import { DurchblickError } from '../errors.ts';
 import { tooLarge } from './bytes.ts';
 import type { FileTable } from './column.ts';
+import { checkNames, utf8Text } from './text.ts';
 
 /** JavaScript's texts end at 2^29 characters. */
 const MOST_BYTES = 2 ** 29 - 2 ** 20;
@@ -223,24 +224,6 @@ const tidied = (bytes: Uint8Array, separator: Separator): Uint8Array => {
 const headerIn = (pieces: readonly Uint8Array[], separator: Separator): readonly string[] => {
   const text = new TextDecoder().decode(tidied(joined(pieces), separator));
   return Papa.parse<string[]>(text, { delimiter: separator, newline: '\n', preview: 1 }).data[0];
-};
-
-/** Checks the names of a header: every one once. A column without a name may stand any number of times; nothing can use it. */
-export const checkNames = (names: readonly string[], file: string): void => {
-  const seen = new Set<string>();
-  for (const name of names) {
-    if (name !== '' && seen.has(name))
-      throw new DurchblickError('bad-csv', `${file} has two columns called "${name}"`, { kind: 'data', hint: 'Rename one of them.' });
-    seen.add(name);
-  }
-};
-
-export const utf8Text = (bytes: Uint8Array, name: string): string => {
-  try {
-    return new TextDecoder('utf-8', { fatal: true }).decode(bytes);
-  } catch {
-    throw new DurchblickError('bad-encoding', `${name} is not UTF-8`, { kind: 'data', hint: 'Save the file as UTF-8.' });
-  }
 };
 
 /** Cuts a file apart that has passed the scan. */

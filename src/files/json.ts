@@ -2,7 +2,8 @@
 import { DurchblickError } from '../errors.ts';
 import { tooLarge } from './bytes.ts';
 import type { FileTable } from './column.ts';
-import { utf8Text } from './csv.ts';
+import { columnsOf } from './rows.ts';
+import { utf8Text } from './text.ts';
 
 type Row = Readonly<Record<string, unknown>>;
 
@@ -63,20 +64,6 @@ const writtenNames = (text: string): number => {
   let count = 0;
   for (const [, colon] of text.matchAll(NAMES)) if (colon !== undefined) count++;
   return count;
-};
-
-/** Rows as columns in the order in which their names first occur; a name that a row does not have is blank there. */
-export const columnsOf = (rows: readonly Row[]): FileTable => {
-  const names = new Set<string>();
-  for (const row of rows) for (const name of Object.keys(row)) names.add(name);
-  return {
-    rows: rows.length,
-    columns: Array.from(names, (name) => ({
-      name,
-      kind: 'mixed',
-      values: rows.map((row) => (Object.hasOwn(row, name) ? (row[name] ?? null) : null)),
-    })),
-  };
 };
 
 /** Reads a JSON array of objects, or one object a line when the name ends in `.ndjson` or `.jsonl`. */

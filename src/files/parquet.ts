@@ -4,7 +4,7 @@ import { DurchblickError } from '../errors.ts';
 import type { WrittenColumn } from '../kernels/columnar.ts';
 import { type ByteSource, sourceOf, tooLarge } from './bytes.ts';
 import { type ColumnKind, decimalValue, type FileColumn, type FileTable, integerValue, type TimeUnit, timestampText } from './column.ts';
-import { checkNames } from './csv.ts';
+import { checkNames } from './text.ts';
 
 const DAY_MS = 86_400_000;
 /** Decimals with more digits than this are read by no other reader. */

@@ -219,7 +219,9 @@ const relationOf = async (sources: Sources, source: Source): Promise<Relation> =
   const { options, model } = sources;
   const given = options.tables ?? {};
   if (Object.hasOwn(given, source.name))
-    return loaded(sources, source.name, tableOf(given[source.name], source.name, dateColumns(model).get(source.name)), { texts: false });
+    return loaded(sources, source.name, await tableOf(given[source.name], source.name, dateColumns(model).get(source.name)), {
+      texts: false,
+    });
   if (source.kind === 'file') return fromFile(sources, source);
   if (source.kind !== 'given') return fromDatabase(sources, source);
   throw new DurchblickError('no-table', `no table was given for source "${source.name}"`, {

@@ -6,7 +6,7 @@ import { type Digits, digitsOf, isLong, type NumberForm, numberText } from '../.
 import { badDates, badNumber, isNumberless } from '../shared/faults.ts';
 import type { RawColumn, Table } from '../shared/tables.ts';
 import { dayReader, isBlank } from '../shared/values.ts';
-import { type Lists, PLAIN_LISTS } from './room.ts';
+import { type Lists, PLAIN_LISTS } from './lists.ts';
 
 /** Day numbers of a role, `NO_DAY` where blank, with their bounds; `first > last` when there is none. */
 export interface DayColumn {

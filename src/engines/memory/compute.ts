@@ -1,6 +1,6 @@
 import type { Expression } from '../../language/syntax.ts';
 import { type NumberColumn, scaledColumn } from './columns.ts';
-import { PLAIN_LISTS } from './room.ts';
+import { PLAIN_LISTS } from './lists.ts';
 
 const EXACT = 2 ** 53;
 

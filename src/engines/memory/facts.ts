@@ -9,7 +9,7 @@ import type { Table } from '../shared/tables.ts';
 import { isBlank, keyReader } from '../shared/values.ts';
 import { type Codes, type DayColumn, encode, type NumberColumn, readDays, readNumbers } from './columns.ts';
 import { computeColumn } from './compute.ts';
-import { type Lists, PLAIN_LISTS } from './room.ts';
+import { type Lists, PLAIN_LISTS } from './lists.ts';
 
 /** A dimension's table: rows by key, texts by attribute. */
 export interface DimensionData {

@@ -5,7 +5,7 @@ import { passes } from '../../plan/members.ts';
 import type { Filter } from '../../plan/request.ts';
 import { filterKey } from '../../plan/request.ts';
 import type { FactData } from './facts.ts';
-import type { Lists } from './room.ts';
+import type { Lists } from './lists.ts';
 
 /** Sets to 0 the rows of a mask that do not meet a filter. */
 export const applyFilter = (mask: Uint8Array, filter: Filter, data: Pick<FactData, 'roles' | 'members'>): void => {

@@ -8,8 +8,8 @@ import { hiddenFault, unknownColumn } from '../shared/faults.ts';
 import { someRows, type Table } from '../shared/tables.ts';
 import { type Codes, readDays } from './columns.ts';
 import { type DimensionData, type FactData, factData, type MemberCodes, rowData } from './facts.ts';
+import { type Lists, PLAIN_LISTS } from './lists.ts';
 import { applyFilter, masksOf } from './masks.ts';
-import { type Lists, PLAIN_LISTS } from './room.ts';
 
 /** Combined members of several attributes: one code a row. */
 export interface Members {

@@ -1,12 +1,5 @@
 import { KERNEL, SHARED_KERNEL } from './kernel.ts';
-
-/** Lists of numbers that columns, codes and masks are made of. */
-export type List = Float64Array | Int32Array | Uint16Array | Uint8Array;
-interface ListMaker<T extends List> {
-  readonly BYTES_PER_ELEMENT: number;
-  new (length: number): T;
-  new (buffer: ArrayBufferLike, at?: number, length?: number): T;
-}
+import { type List, type ListMaker, type Lists, PLAIN_LISTS } from './lists.ts';
 
 /** The loops of kernel.wat. Arguments are byte addresses in the memory, counts and slots. */
 export interface Kernel {
@@ -21,15 +14,6 @@ export interface Kernel {
   readonly least: (slots: number, values: number, n: number, least: number) => void;
   readonly greatest: (slots: number, values: number, n: number, greatest: number) => void;
 }
-
-/** Makes the lists of numbers that columns are. */
-export interface Lists {
-  readonly make: <T extends List>(maker: ListMaker<T>, length: number) => T;
-  /** A list that came from elsewhere, copied only where it has to be. */
-  readonly own: <T extends List>(list: T) => T;
-}
-
-export const PLAIN_LISTS: Lists = { make: (maker, length) => new maker(length), own: (list) => list };
 
 /**
  * Where a store's columns lie, and the memory in which its scans work. With a second thread both are one memory that

@@ -13,13 +13,10 @@ import { hidingFilters } from '../shared/hiding.ts';
 import { holidaysIn } from '../shared/holidays.ts';
 import { type Table, type TableInput, tablesOf } from '../shared/tables.ts';
 import { shownCell } from '../shared/values.ts';
-import { cubes, type Scanner } from './cubes.ts';
+import { cubes } from './cubes.ts';
 import { type DimensionData, dimensionData } from './facts.ts';
 import { located, type Opened, openFact, seenRows } from './opened.ts';
-import { scanAll } from './passes.ts';
-import { ownRoom, sharedRoom } from './room.ts';
-import { events } from './sightings.ts';
-import { secondThread } from './threads.ts';
+import { scanningOf } from './scanning.ts';
 
 /** Opens a model over tables and files in memory. */
 export const openStore = async (
@@ -43,12 +40,10 @@ export const openStore = async (
   const facts = new Map<string, Opened>();
   let most = 0;
   for (const fact of model.facts.values()) most = Math.max(most, (await table(fact.source)).rows);
-  const helper = await secondThread(most);
-  const room = helper ? sharedRoom() : ownRoom();
-  const scan: Scanner = (scans) => scanAll(scans, room, helper);
+  const { lists, scan, close } = await scanningOf(most);
   for (const fact of model.facts.values()) {
     const rows = seenRows(fact, await table(fact.source), model, dimensions, options.fixed.get(fact.name) ?? []);
-    facts.set(fact.name, openFact(fact, rows, model, dimensions, room));
+    facts.set(fact.name, openFact(fact, rows, model, dimensions, lists));
   }
   const opened = (fact: Fact): Opened => facts.get(fact.name) as Opened;
   /** Facts with the rows that fixed filters hide, where shares of them are asked for (G6). */
@@ -58,7 +53,7 @@ export const openStore = async (
       ? once(whole, fact.name, async () => {
           const rows = await table(fact.source);
           try {
-            return openFact(fact, rows, model, dimensions, room);
+            return openFact(fact, rows, model, dimensions, lists);
           } catch (error) {
             throw hiddenFault(rows.name, error);
           }
@@ -147,6 +142,7 @@ export const openStore = async (
     },
     events: async (request, signal) => {
       stopIfAborted(signal);
+      const { events } = await import('./seldom.ts');
       return events(await asked(request), request, scan);
     },
     sample: async ({ fact, role, filters, knownBy, first, last, openAt, limit }) => {
@@ -171,7 +167,7 @@ export const openStore = async (
       return { columns: table.columnNames, first: shown.map((row) => table.columnNames.map((name) => cell(name, row))) };
     },
     close: async () => {
-      helper?.forget(room);
+      close();
       facts.clear();
       dimensions.clear();
     },

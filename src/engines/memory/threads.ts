@@ -1,5 +1,5 @@
-import { type Helper, MANY_ROWS } from './passes.ts';
-import type { Room } from './room.ts';
+import type { Helper } from './passes.ts';
+import { type Room, sharedRoom } from './room.ts';
 import type { Message } from './thread.ts';
 
 /** Keeps bundlers for browsers from following imports that only Node.js takes. */
@@ -8,16 +8,17 @@ const nodeModule = (name: string): string => name;
 let started: Promise<Helper | undefined> | undefined;
 
 /**
- * The second thread where there is one to be had: in Node.js, with shared memory and a second core. Elsewhere, and for
- * tables that are not worth it, undefined: one thread does all. It is started once, serves all books, and never keeps
+ * The second thread where there is one to be had: in Node.js, with shared memory and a second core. Elsewhere
+ * undefined: one thread does all. It is started once, serves all books, and never keeps
  * a process alive by itself.
  */
-export const secondThread = async (rows: number): Promise<Helper | undefined> => {
+export const secondThread = async (): Promise<{ readonly helper: Helper; readonly room: Room } | undefined> => {
   const node = typeof process !== 'undefined' && process.versions?.node !== undefined;
   // Sources that were not compiled (`.ts`, as tests run them) have no thread file beside them.
-  if (rows < MANY_ROWS || !node || typeof SharedArrayBuffer === 'undefined' || !import.meta.url.endsWith('.js')) return undefined;
+  if (!node || typeof SharedArrayBuffer === 'undefined' || !import.meta.url.endsWith('.js')) return undefined;
   started ??= start();
-  return started;
+  const helper = await started;
+  return helper && { helper, room: sharedRoom() };
 };
 
 const start = async (): Promise<Helper | undefined> => {

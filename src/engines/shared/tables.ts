@@ -1,11 +1,10 @@
 // Tables that a program gives, and the files of a model, as columns with kinds.
 import { NO_DAY } from '../../calendar/day.ts';
 import { DurchblickError, suggest } from '../../errors.ts';
-import { type ArrowTable, arrowColumns } from '../../files/arrow.ts';
+import type { ArrowTable } from '../../files/arrow.ts';
 import type { ColumnKind, FileColumn, FileTable } from '../../files/column.ts';
 import type { Files } from '../../files/files.ts';
-import { columnsOf } from '../../files/json.ts';
-import { readFileTable } from '../../files/table.ts';
+import { columnsOf } from '../../files/rows.ts';
 import { dateColumns } from '../../model/columns.ts';
 import type { Model, Source } from '../../model/model.ts';
 import { unknownColumn, unusableColumn } from './faults.ts';
@@ -140,15 +139,23 @@ export const someRows = (table: Table, rows: Int32Array): Table => {
   };
 };
 
-export const tableOf = (input: TableInput, name: string, dates: ReadonlySet<string> = new Set()): Table =>
-  tableOver(
-    isArrow(input)
-      ? arrowColumns(input, name)
-      : Array.isArray(input)
-        ? columnsOf(input as readonly Readonly<Record<string, unknown>>[])
-        : columnsGiven(input as Readonly<Record<string, RawColumn>>, name, dates),
-    name,
-  );
+/** Rows as a program gives them. */
+const rowsGiven = (rows: readonly unknown[], name: string): FileTable => {
+  const wrong = rows.findIndex((row) => typeof row !== 'object' || row === null);
+  if (wrong >= 0)
+    throw new DurchblickError('bad-table', `${name}: row ${wrong + 1} is ${String(rows[wrong])}, and no object`, {
+      kind: 'data',
+      hint: 'Rows are objects with a property for each column, { day: "2026-08-15", amount: 5 }.',
+    });
+  return columnsOf(rows as readonly Readonly<Record<string, unknown>>[]);
+};
+
+/** A table that a program gives. What reads Arrow is loaded when there is some. */
+export const tableOf = async (input: TableInput, name: string, dates: ReadonlySet<string> = new Set()): Promise<Table> => {
+  if (isArrow(input)) return tableOver((await import('../../files/formats.ts')).arrowColumns(input, name), name);
+  const columns = Array.isArray(input) ? rowsGiven(input, name) : columnsGiven(input as Readonly<Record<string, RawColumn>>, name, dates);
+  return tableOver(columns, name);
+};
 
 const noFile = (file: string, error: unknown): string =>
   (error as { code?: string }).code === 'ENOENT'
@@ -200,6 +207,8 @@ export const readSource = async (file: string, model: Model, source: string, fil
   const located = (error: unknown): never => {
     throw error instanceof DurchblickError ? error.located(place) : error;
   };
+  // Readers are loaded when there is a file: whoever gives rows does without.
+  const { readFileTable } = await import('../../files/formats.ts');
   const names = files.list ? await files.list(file).catch(located) : [file];
   const tables: FileTable[] = [];
   for (const name of names) tables.push(await readFileTable(await fileBytes(name, model, source, files), name).catch(located));

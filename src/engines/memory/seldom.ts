@@ -1,0 +1,15 @@
+// What small tables and simple measures do without, loaded together for the first that need it.
+import { MANY_ROWS, scanAll } from './passes.ts';
+import { ownRoom } from './room.ts';
+import type { Scanning } from './scanning.ts';
+import { secondThread } from './threads.ts';
+
+export { events } from './sightings.ts';
+
+/** Scans by the kernel; a second thread is worth it for many rows alone. */
+export const kernelScanning = async (rows: number): Promise<Scanning> => {
+  const second = rows < MANY_ROWS ? undefined : await secondThread();
+  const helper = second?.helper;
+  const room = second?.room ?? ownRoom();
+  return { lists: room, scan: (scans) => scanAll(scans, room, helper), close: () => helper?.forget(room) };
+};

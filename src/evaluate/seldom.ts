@@ -1,0 +1,5 @@
+// What only some measures need, loaded together for the first of them: every further part costs all others.
+export { between } from './between.ts';
+export { byEvents } from './events.ts';
+export { acrossTime, level } from './levels.ts';
+export * from './shares.ts';
