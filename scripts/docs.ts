@@ -11,7 +11,7 @@ const ROOT = fileURLToPath(new URL('../', import.meta.url));
 const DOCUMENTS = ['docs/guide.md'];
 
 const output = (command: string): string => {
-  const script = `durchblick() { ${JSON.stringify(process.execPath)} dist/cli/main.js "$@"; }\n${command} 2>&1`;
+  const script = `npx() { shift; ${JSON.stringify(process.execPath)} dist/cli/main.js "$@"; }\ndurchblick() { ${JSON.stringify(process.execPath)} dist/cli/main.js "$@"; }\n${command} 2>&1`;
   const { stdout } = spawnSync('bash', ['-c', script], {
     cwd: ROOT,
     encoding: 'utf8',

@@ -1,7 +1,7 @@
 import type { Calendar } from './calendar/calendar.ts';
 import { loadZones, zoneDays } from './calendar/dates.ts';
 import { type Day, isoOf, LAST_DAY } from './calendar/day.ts';
-import type { AskOptions, Book, ExplainRequest, FiredAlert, OpenBookOptions, Result, Verification } from './contract.ts';
+import type { AskOptions, Book, ExplainRequest, OpenBookOptions, Result, Verification } from './contract.ts';
 import type { Engine, RowsOf } from './engines/engine.ts';
 import { DurchblickError, suggest } from './errors.ts';
 import { answer } from './evaluate/answer.ts';
@@ -13,14 +13,13 @@ import { type AttributeRef, attributeOf, NONE, UNKNOWN } from './model/attribute
 import type { Fact, Model } from './model/model.ts';
 import type { Names } from './model/names.ts';
 import type { Question } from './model/schema.ts';
-import { alertOf, brokenLimit } from './plan/alerts.ts';
 import { asOfDay, axisOf, type FactBounds, rangeOf } from './plan/axis.ts';
-import { leavesOf, windowNamed } from './plan/bind.ts';
+import { leavesOf } from './plan/bind.ts';
 import { yearsIn } from './plan/calendar.ts';
 import { orAborted } from './plan/cancel.ts';
 import { baseYears, dataDays, fixedRange, periodBounds, segmentsOf, widening } from './plan/extent.ts';
 import { fixedFilters } from './plan/fixed.ts';
-import { type AskedFilter, askedOf, unitNamed } from './plan/question.ts';
+import { type AskedFilter, askedOf } from './plan/question.ts';
 import type { Bounds } from './plan/request.ts';
 import type { CheckedWhere, WhereOf } from './plan/typed.ts';
 import type { Explanation } from './result/explained.ts';
@@ -226,20 +225,9 @@ export const open = async <N extends Names, const W extends WhereOf<N> = WhereOf
     });
   const latestAsOf = (text?: string): Promise<Day> => states.run((state) => asOfIn(state, text ?? model.asOf));
 
-  const bookWindows: Book<N>['windows'] = async ({ at, only, by, over } = {}) => {
-    const { actualHistory, comparisonsAt, spansOf, windowsAt } = await import('./seldom.ts');
-    const { windows, comparisons } = spansOf(model, only);
-    const against = {
-      by: by === undefined ? undefined : unitNamed(model, by),
-      over: over === undefined ? undefined : windowNamed(model, over),
-    };
-    const laid = (at ?? [undefined]).map((text) =>
-      within(text, baseYears(model), (day, calendar, bounds) => {
-        const history = actualHistory(model, bounds);
-        return [...windowsAt(windows, calendar, day, history), ...comparisonsAt(comparisons, against, model, calendar, day, history)];
-      }),
-    );
-    return (await Promise.all(laid)).flat();
+  const bookWindows: Book<N>['windows'] = async (options = {}) => {
+    const { spansLaid } = await import('./seldom.ts');
+    return spansLaid(model, options, within);
   };
 
   // Tables of periods and holidays are read and laid out now: what is wrong with them is told before any answer.
@@ -275,24 +263,9 @@ export const open = async <N extends Names, const W extends WhereOf<N> = WhereOf
     },
     windows: bookWindows,
     alerts: async (text) => {
+      const { firedAlerts } = await import('./seldom.ts');
       const asOf = isoOf(await latestAsOf(text));
-      const fired: FiredAlert[] = [];
-      for (const [name, input] of model.alerts) {
-        const alert = alertOf(model, name, input);
-        const period = await within(asOf, [], (day, calendar) => calendar.label(alert.by, day));
-        if (period === undefined) continue;
-        const per = alert.per.map((entry) => entry.name);
-        const { rows, columns } = await ask({ show: [alert.reading], by: alert.by, per, range: period, asOf });
-        const { format, better } = columns[columns.length - 1];
-        for (const row of rows) {
-          const value = row[row.length - 1];
-          const limit = typeof value === 'number' ? brokenLimit(alert.limits, value) : undefined;
-          if (typeof value !== 'number' || !limit) continue;
-          const members = Object.fromEntries(per.map((entry, k) => [entry, String(row[k + 1])]));
-          fired.push({ alert: name, label: alert.label, reading: alert.reading, asOf, period, members, value, limit, format, better });
-        }
-      }
-      return fired;
+      return firedAlerts(model, asOf, ask, (unit) => within(asOf, [], (day, calendar) => calendar.label(unit, day)));
     },
     bounds: async (fact, role) => {
       const known = model.facts.get(fact);

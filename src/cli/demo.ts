@@ -86,12 +86,12 @@ export const demo = async (folder?: string): Promise<number> => {
   try {
     for (const { title, command, question } of TOUR) {
       const result = await book.ask(question);
-      await write(`\n${bold(title)}\n${dim(`$ durchblick ask ${model} ${command}`)}\n`);
+      await write(`\n${bold(title)}\n${dim(`$ npx durchblick ask ${model} ${command}`)}\n`);
       if (result.caption) await write(`${dim(`${result.caption}, as of ${result.asOf}`)}\n`);
       await write(`${resultTable(result)}${noteLines(result.notes)}`);
     }
     await write(
-      `\nNow change a question, or the model in ${model}, and ask again. \`durchblick windows ${model}\` shows every window there is.\n`,
+      `\nNow change a question, or the model in ${model}, and ask again. \`npx durchblick windows ${model}\` shows every window there is.\n`,
     );
     return 0;
   } finally {

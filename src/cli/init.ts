@@ -68,6 +68,6 @@ export const init = async (files: readonly string[], { output }: InitOptions): P
   const text = await settled(yaml);
   await deliver(text, output);
   for (const guess of guesses) toStderr(`guessed: ${guess}\n`);
-  if (output !== undefined) toStderr(`Read it through, then: durchblick check ${output}\n`);
+  if (output !== undefined) toStderr(`Read it through, then: npx durchblick check ${output}\n`);
   return 0;
 };

@@ -49,7 +49,7 @@ program
   .command('demo')
   .argument('[folder]', 'where to lay out the demo; a temporary folder when left out')
   .description('lay out the demo of Grünhof and run a short tour of real questions on it')
-  .addHelpText('after', '\nExample:\n  durchblick demo gruenhof')
+  .addHelpText('after', '\nExample:\n  npx durchblick demo gruenhof')
   .action(run(async (folder?: string) => (await import('./demo.ts')).demo(folder)));
 
 program
@@ -57,7 +57,7 @@ program
   .argument('<files...>', 'CSV or Parquet files (and JSON, NDJSON, Arrow)')
   .option('-o, --output <file>', 'the model file to write; stdout when left out')
   .description('draft a first model from files: dates become roles, numbers measures, ids links; what is a guess is said')
-  .addHelpText('after', '\nExample:\n  durchblick init demo/data/order_lines.csv demo/data/products.csv demo/data/budget.csv')
+  .addHelpText('after', '\nExample:\n  npx durchblick init demo/data/order_lines.csv demo/data/products.csv demo/data/budget.csv')
   .action(run(async (files: string[], options: InitOptions) => (await import('./init.ts')).init(files, options)));
 
 withEngine(
@@ -78,7 +78,7 @@ withEngine(
   .option('--verify', 'compute the answer a second time, row by row; exit code 4 when a cell differs')
   .addHelpText(
     'after',
-    "\nExample:\n  durchblick ask demo/model.yaml revenue 'revenue vs year-earlier as change' --by month --range 2026-01/2026-08",
+    "\nExample:\n  npx durchblick ask demo/model.yaml revenue 'revenue vs year-earlier as change' --by month --range 2026-01/2026-08",
   )
   .action(run(async (path: string, readings: string[], options: AskOptions) => (await import('./ask.ts')).ask(path, readings, options)));
 
@@ -98,7 +98,7 @@ withEngine(
   .option('--rows <n>', 'rows to show behind each measure', '5')
   .option('--format <format>', 'text or json', 'text')
   .option('--output <file>', 'write to a file instead of stdout')
-  .addHelpText('after', '\nExample:\n  durchblick explain demo/model.yaml budget-attainment --at 2026-08 --member region=West')
+  .addHelpText('after', '\nExample:\n  npx durchblick explain demo/model.yaml budget-attainment --at 2026-08 --member region=West')
   .action(
     run(async (path: string, reading: string, options: ExplainOptions) => (await import('./explain.ts')).explain(path, reading, options)),
   );
@@ -113,7 +113,10 @@ withEngine(
   ),
 )
   .option('--output <file>', 'write them to a file instead of stdout')
-  .addHelpText('after', "\nExample:\n  durchblick sql demo/model.yaml 'revenue over mtd' --by month --per region --range 2026-01/2026-08")
+  .addHelpText(
+    'after',
+    "\nExample:\n  npx durchblick sql demo/model.yaml 'revenue over mtd' --by month --per region --range 2026-01/2026-08",
+  )
   .action(run(async (path: string, readings: string[], options: SqlOptions) => (await import('./sql.ts')).sql(path, readings, options)));
 
 withEngine(program.command('windows'))
@@ -129,7 +132,7 @@ withEngine(program.command('windows'))
   .description('show every window and comparison with its days at the as-of date, and a picture of them')
   .addHelpText(
     'after',
-    "\nExample:\n  durchblick windows demo/model.yaml mtd rolling-28-days '[P10D/anchor-P1D]' same-weekdays-last-year --at 2026-02-28,2026-08-15",
+    "\nExample:\n  npx durchblick windows demo/model.yaml mtd rolling-28-days '[P10D/anchor-P1D]' same-weekdays-last-year --at 2026-02-28,2026-08-15",
   )
   .action(
     run(async (path: string, only: string[], options: WindowsCommandOptions) =>
@@ -145,7 +148,7 @@ withEngine(program.command('calendar'))
   .option('--output <file>', 'write to a file instead of stdout')
   .option('--table <name>', 'name of the table in SQL', 'calendar')
   .description('show a year of the calendar, or write all its days as a table')
-  .addHelpText('after', '\nExample:\n  durchblick calendar demo/model.yaml --range 2026 --as-of 2026-08-15 --format csv')
+  .addHelpText('after', '\nExample:\n  npx durchblick calendar demo/model.yaml --range 2026 --as-of 2026-08-15 --format csv')
   .action(run(async (path: string, options: CalendarCommandOptions) => (await import('./calendar.ts')).calendar(path, options)));
 
 withEngine(program.command('check'))
@@ -154,7 +157,7 @@ withEngine(program.command('check'))
   .option('--format <format>', 'text or json', 'text')
   .option('--as-of <date>', 'the day at which alerts are evaluated: YYYY-MM-DD, latest, today, yesterday or a point')
   .description('check a model and its data, and list every fault with file, line and column')
-  .addHelpText('after', '\nExample:\n  durchblick check demo/model.yaml')
+  .addHelpText('after', '\nExample:\n  npx durchblick check demo/model.yaml')
   .action(run(async (path: string, options: CheckOptions) => (await import('./check.ts')).check(path, options)));
 
 listenToStreams();

@@ -161,7 +161,7 @@ export const report = (error: unknown): void => {
     for (const fault of faults.slice(0, MOST_FAULTS)) toStderr(`${red('error:', process.stderr)} ${describe(fault)}\n`);
     const more = faults.length - MOST_FAULTS;
     if (more > 0)
-      toStderr(`and ${more} more${error.place?.file === undefined ? '' : `: durchblick check ${error.place.file} lists them all`}\n`);
+      toStderr(`and ${more} more${error.place?.file === undefined ? '' : `: npx durchblick check ${error.place.file} lists them all`}\n`);
     return;
   }
   toStderr(`${red('error:', process.stderr)} ${(error as Error).message}\nThis is a fault in Durchblick itself; please report it.\n`);

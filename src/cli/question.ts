@@ -93,7 +93,7 @@ const LONE = new Set(['over', 'vs', 'on', 'across', 'as']);
 const checkSplit = (readings: readonly string[], command: string): void => {
   if (!readings.some((text) => LONE.has(text))) return;
   const together = readings.join(' ');
-  fail('the shell has split a reading at its blanks', `Put it in quotes: durchblick ${command} '${together}'`);
+  fail('the shell has split a reading at its blanks', `Put it in quotes: npx durchblick ${command} '${together}'`);
 };
 
 /** Makes the question of readings and options, or reads it from a file. */
@@ -118,7 +118,7 @@ export const questionOf = async (readings: readonly string[], options: QuestionO
       });
     }
   }
-  if (readings.length === 0) fail('there is no reading to answer', `For example: durchblick ${command} revenue --by month`);
+  if (readings.length === 0) fail('there is no reading to answer', `For example: npx durchblick ${command} revenue --by month`);
   checkSplit(readings, command);
   if (options.range !== undefined && (options.from ?? options.to) !== undefined)
     fail('--range stands beside --from or --to', 'Use one of them.');

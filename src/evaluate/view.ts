@@ -193,11 +193,12 @@ export const evaluateView = async (readings: readonly Bound[], scope: Scope, eva
         : [leaf.count, leaf.horizon];
     return JSON.stringify([own, leaf.window && [leaf.window.text, leaf.window.full, leaf.window.name], key]);
   };
+  const compare = readings.some(hasComparison) ? (await import('./seldom.ts')).compare : undefined;
   // Measures that lie on the same days are laid once.
   const lays = new Map<string, Lay>();
   const layOnce = (window: Leaf['window'], { horizon, history }: ReturnType<typeof layingOf>, { chain, key: where }: Steps): Lay => {
     const key = JSON.stringify([window && [window.text, window.full, window.name], horizon, history.first, history.last, where]);
-    const laid = lays.get(key) ?? layReading(window, horizon, history, chain, view, frame);
+    const laid = lays.get(key) ?? layReading({ window, horizon, history, chain }, view, frame, compare);
     lays.set(key, laid);
     return laid;
   };

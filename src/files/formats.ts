@@ -1,4 +1,3 @@
-// Readers and writers of files, loaded together for the first file.
+// Arrow tables and writers of files, loaded together for the first of them.
 export { arrowColumns, arrowTable } from './arrow.ts';
 export { parquetOf } from './parquet.ts';
-export { readFileTable } from './table.ts';

@@ -1,4 +1,4 @@
-import ICAL from 'ical.js';
+import type ICAL from 'ical.js';
 import type { Holiday } from '../calendar/calendar.ts';
 import { zoneDays } from '../calendar/dates.ts';
 import { type Day, dayOf } from '../calendar/day.ts';
@@ -12,7 +12,13 @@ const MOST = 100_000;
  * The holidays of an iCalendar file between two days, inclusive: recurring and several-day events for every day
  * they touch; timed events for every civil day they touch in the time zone (U10).
  */
-export const readHolidays = (text: string, name: string, timeZone: string, first: Day, last: Day): Holiday[] => {
+export const readHolidays = async (
+  text: string,
+  name: string,
+  timeZone: string,
+  first: Day,
+  last: Day,
+): Promise<(Holiday & { readonly day: Day })[]> => {
   const fail = (message: string): never => {
     throw new DurchblickError('bad-holidays', `${name} ${message}`, {
       kind: 'data',
@@ -20,9 +26,10 @@ export const readHolidays = (text: string, name: string, timeZone: string, first
     });
   };
   if (!/^\uFEFF?\s*BEGIN:VCALENDAR/i.test(text)) return fail('is not an iCalendar file');
+  const { default: library } = await import('ical.js');
   let root: ICAL.Component;
   try {
-    root = new ICAL.Component(ICAL.parse(text.replace(/^\uFEFF/, '')));
+    root = new library.Component(library.parse(text.replace(/^\uFEFF/, '')));
   } catch (error) {
     return fail(`cannot be read: ${(error as Error).message}`);
   }
@@ -30,10 +37,10 @@ export const readHolidays = (text: string, name: string, timeZone: string, first
   const civil = (time: ICAL.Time): Day => {
     if (time.isDate) return dayOf(time.year, time.month, time.day);
     // A floating time means the same wall clock everywhere.
-    if (time.zone === ICAL.Timezone.localTimezone) return dayOf(time.year, time.month, time.day);
+    if (time.zone === library.Timezone.localTimezone) return dayOf(time.year, time.month, time.day);
     return inZone(time.toUnixTime() * 1000);
   };
-  const found: Holiday[] = [];
+  const found: (Holiday & { readonly day: Day })[] = [];
   const add = (start: ICAL.Time, end: ICAL.Time, title: string): void => {
     const from = civil(start);
     let to = civil(end);
@@ -41,14 +48,16 @@ export const readHolidays = (text: string, name: string, timeZone: string, first
     const atMidnight =
       end.isDate ||
       (to > from &&
-        (end.zone === ICAL.Timezone.localTimezone ? end.hour + end.minute + end.second === 0 : inZone(end.toUnixTime() * 1000 - 1) < to));
+        (end.zone === library.Timezone.localTimezone
+          ? end.hour + end.minute + end.second === 0
+          : inZone(end.toUnixTime() * 1000 - 1) < to));
     if (atMidnight && to > from) to -= 1;
     for (let day = Math.max(from, first); day <= Math.min(to, last); day++) found.push({ day, name: title });
   };
   try {
-    for (const zone of root.getAllSubcomponents('vtimezone')) ICAL.TimezoneService.register(zone);
+    for (const zone of root.getAllSubcomponents('vtimezone')) library.TimezoneService.register(zone);
     for (const component of root.getAllSubcomponents('vevent')) {
-      const event = new ICAL.Event(component);
+      const event = new library.Event(component);
       const title = event.summary ?? 'holiday';
       if (!event.startDate) return fail(`has an event "${title}" without a start`);
       if (!event.isRecurring()) {

@@ -1,7 +1,7 @@
 import type { Calendar } from '../calendar/calendar.ts';
 import type { Day } from '../calendar/day.ts';
 import type { Comparison, Fact, Model, NamedWindow } from '../model/model.ts';
-import { compare } from '../windows/compare.ts';
+import type { Compare } from '../windows/compare.ts';
 import { type Lay, lay } from '../windows/lay.ts';
 import { type Place, totalPlace } from '../windows/place.ts';
 import type { Axis, FactBounds } from './axis.ts';
@@ -29,8 +29,14 @@ export type Chain = readonly Comparison[];
  * Where a reading lies in a view: the places of its rows, taken through the comparisons around it (C1 to C6).
  * The total of a comparison is one place from the first compared start to the last compared end (M9).
  */
-const placesOf = (window: NamedWindow | undefined, horizon: 'actual' | 'plan', chain: Chain, view: View, frame: TimeFrame): Place[] => {
+const placesOf = (
+  { window, horizon, chain }: Pick<Reading, 'window' | 'horizon' | 'chain'>,
+  view: View,
+  frame: TimeFrame,
+  compare: Compare | undefined,
+): Place[] => {
   const { axis } = view;
+  if (!compare && chain.length > 0) throw new Error('what lays comparisons is not loaded');
   const move = (place: Place, row: number): Place =>
     chain.reduce((moved, { shift, match, name }) => {
       const over = window ?? axis.windows?.[row];
@@ -44,7 +50,7 @@ const placesOf = (window: NamedWindow | undefined, horizon: 'actual' | 'plan', c
         match,
         name,
       };
-      return compare(moved, shift, setting);
+      return (compare as Compare)(moved, shift, setting);
     }, place);
   if (chain.length === 0 && view.rows === 'periods') return [...axis.places];
   if (view.rows === 'periods') return axis.places.map(move);
@@ -69,16 +75,18 @@ export const historyOf = (fact: Fact, role: string, frame: TimeFrame): { first: 
   return { first: fact.begins ?? bounds?.first, last: bounds?.last };
 };
 
-/** The days that a reading covers on every row of a view. */
-export const layReading = (
-  window: NamedWindow | undefined,
-  horizon: 'actual' | 'plan',
-  history: { readonly first: Day | undefined; readonly last: Day | undefined },
-  chain: Chain,
-  view: View,
-  frame: TimeFrame,
-): Lay => {
-  const places = placesOf(window, horizon, chain, view, frame);
+/** What decides which days a measure covers. */
+interface Reading {
+  readonly window: NamedWindow | undefined;
+  readonly horizon: 'actual' | 'plan';
+  readonly history: { readonly first: Day | undefined; readonly last: Day | undefined };
+  readonly chain: Chain;
+}
+
+/** The days that a reading covers on every row of a view; what lays comparisons is needed where it has some. */
+export const layReading = (reading: Reading, view: View, frame: TimeFrame, compare: Compare | undefined): Lay => {
+  const { window, horizon, history } = reading;
+  const places = placesOf(reading, view, frame, compare);
   const laid = (named: NamedWindow | undefined) => ({ window: named?.window, full: named?.full ?? false });
   const same = laid(window);
   const over = (row: number) => (window || !view.axis.windows ? same : laid(view.axis.windows[row]));

@@ -8,6 +8,8 @@ import { indexAt, type Place, placeOf } from '../windows/place.ts';
 import type { Shift } from '../windows/syntax.ts';
 import type { FactBounds } from './axis.ts';
 import { comparisonNamed, windowNamed } from './bind.ts';
+import { baseYears } from './extent.ts';
+import { unitNamed } from './question.ts';
 import type { Bounds } from './request.ts';
 
 /** A window or a comparison laid at one day: the days it covers, inclusive; undefined where it covers none (W2, W5). */
@@ -49,7 +51,7 @@ const spanOf = (named: Named, laid: readonly [Day, Day] | undefined): LaidSpan =
     : { ...named, from: laid[0], to: laid[1], days: laid[1] - laid[0] + 1 };
 
 /** Lays windows at an as-of date, without regard to what is seen there. */
-export const windowsAt = (windows: Iterable<NamedWindow>, calendar: Calendar, at: Day, history: Bounds | undefined): LaidSpan[] => {
+const windowsAt = (windows: Iterable<NamedWindow>, calendar: Calendar, at: Day, history: Bounds | undefined): LaidSpan[] => {
   const place = dayPlace(calendar, at);
   const setting = settingAt(calendar, at, history);
   return Array.from(windows, (window) =>
@@ -79,13 +81,13 @@ const shiftText = (shift: Shift): string => {
 };
 
 /** The axis that comparisons are shown on: a unit, or the first one on which each can be laid out; and a window. */
-export interface Against {
+interface Against {
   readonly by: string | undefined;
   readonly over: NamedWindow | undefined;
 }
 
 /** The days that each comparison sets against the period of an as-of date, so far, or against a window laid there (C1 to C6). */
-export const comparisonsAt = (
+const comparisonsAt = (
   comparisons: Iterable<Comparison>,
   { by, over }: Against,
   model: Model,
@@ -172,7 +174,7 @@ export const reachOf = (model: Model, calendar: Calendar, asOf: Day): Day[] => {
 };
 
 /** Windows and comparisons by name or text; all of a model when there are none named. */
-export const spansOf = (
+const spansOf = (
   model: Model,
   only: readonly string[] | undefined,
 ): { readonly windows: readonly NamedWindow[]; readonly comparisons: readonly Comparison[] } => {
@@ -189,4 +191,36 @@ export const spansOf = (
       });
   }
   return { windows, comparisons };
+};
+
+/** Something done with a calendar over an as-of date (the model's own when left out) and more days, and the bounds in it. */
+type Within = <T>(
+  asOf: string | undefined,
+  more: readonly Day[],
+  run: (asOf: Day, calendar: Calendar, bounds: FactBounds) => T,
+) => Promise<T>;
+
+/** Windows and comparisons laid at as-of dates; of a comparison against a unit's period or a window. */
+export const spansLaid = async (
+  model: Model,
+  {
+    at,
+    only,
+    by,
+    over,
+  }: { readonly at?: readonly string[]; readonly only?: readonly string[]; readonly by?: string; readonly over?: string },
+  within: Within,
+): Promise<readonly LaidSpan[]> => {
+  const { windows, comparisons } = spansOf(model, only);
+  const against: Against = {
+    by: by === undefined ? undefined : unitNamed(model, by),
+    over: over === undefined ? undefined : windowNamed(model, over),
+  };
+  const laid = (at ?? [undefined]).map((text) =>
+    within(text, baseYears(model), (day, calendar, bounds) => {
+      const history = actualHistory(model, bounds);
+      return [...windowsAt(windows, calendar, day, history), ...comparisonsAt(comparisons, against, model, calendar, day, history)];
+    }),
+  );
+  return (await Promise.all(laid)).flat();
 };

@@ -153,8 +153,11 @@ const yearEarlier = (place: Place, setting: CompareSetting): Place => {
   return byMonths(place, -12, setting);
 };
 
+/** Takes a place to where a comparison holds it against (C1 to C6). */
+export type Compare = (place: Place, shift: Shift, setting: CompareSetting) => Place;
+
 /** Where a comparison takes a place (C1 to C6). */
-export const compare = (place: Place, shift: Shift, setting: CompareSetting): Place => {
+export const compare: Compare = (place, shift, setting) => {
   if (place.missing) return place;
   switch (shift.kind) {
     case 'days':

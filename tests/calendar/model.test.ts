@@ -44,7 +44,7 @@ test('U6, U7, U10: years, seasons and holidays from tables of the model', async 
   await expect(open(model, engineOver(wrong))).rejects.toMatchObject({ code: 'bad-periods', kind: 'data' });
 });
 
-test('U10: recurring, several-day and timed events, each on every civil day it touches in the time zone', () => {
+test('U10: recurring, several-day and timed events, each on every civil day it touches in the time zone', async () => {
   const event = (...lines: readonly string[]) => ['BEGIN:VEVENT', `UID:${lines.join()}`, ...lines, 'END:VEVENT'];
   const text = [
     'BEGIN:VCALENDAR',
@@ -55,8 +55,8 @@ test('U10: recurring, several-day and timed events, each on every civil day it t
     ...event('SUMMARY:Evening', 'DTSTART:20260621T180000Z', 'DTEND:20260621T220000Z'),
     'END:VCALENDAR',
   ].join('\r\n');
-  const found = readHolidays(text, 'free.ics', 'Europe/Berlin', toDay('2025-01-01'), toDay('2026-12-31')).map(
-    ({ day, name }) => `${isoOf(toDay(day))} ${name}`,
+  const found = (await readHolidays(text, 'free.ics', 'Europe/Berlin', toDay('2025-01-01'), toDay('2026-12-31'))).map(
+    ({ day, name }) => `${isoOf(day)} ${name}`,
   );
   expect(found.sort()).toEqual([
     '2026-05-01 Yearly',
@@ -67,5 +67,5 @@ test('U10: recurring, several-day and timed events, each on every civil day it t
     '2026-09-11 Fair',
     '2026-09-12 Fair',
   ]);
-  expect(() => readHolidays('BEGIN:VCALENDAR\r\nBEGIN:VEVENT', 'x.ics', 'UTC', 0, 1)).toThrow(/x\.ics/);
+  await expect(readHolidays('BEGIN:VCALENDAR\r\nBEGIN:VEVENT', 'x.ics', 'UTC', 0, 1)).rejects.toThrow(/x\.ics/);
 });

@@ -196,7 +196,7 @@ test('gaps stay open: a line does not run over blank periods', async () => {
 test('alerts are arrows: their shape says which way, whatever the colour', async () => {
   const result = await book.ask({ show: ['budget-attainment'], by: 'month', per: ['region'], range: '2026-01/2026-08' });
   const arrows = (await drawn(result)).filter(({ text }) => text === '▼');
-  const marked = result.marks.flat().filter((mark) => mark !== undefined).length;
+  const marked = result.marks.flat().filter((mark) => mark !== null).length;
   expect(marked).toBeGreaterThan(5);
   expect(arrows).toHaveLength(marked);
   expect(new Set(arrows.map(({ fill }) => fill))).toEqual(new Set([LIGHT.verdicts.bad]));

@@ -267,7 +267,7 @@ test.each([
   [['--engine', 'duckdb', '--connect', 'duckdb:x'], 2, 'leave --engine out'],
   [['--connect', 'mysql://x'], 2, 'postgres://user@host/database or duckdb:file.duckdb'],
   [['--connect', 'duckdb:nowhere.duckdb'], 1, 'cannot open'],
-  [['--connect', 'postgres://x@127.0.0.1:1/x'], 1, 'connection'],
+  [['--connect', 'postgres://x@127.0.0.1:1/x'], 1, 'could not connect'],
   [['--engine', 'stone'], 2, 'memory, duckdb'],
 ])('ask %o ends with %i: %s', (options, exit, text) => {
   const { code, stderr, stdout } = durchblick('ask', DEMO, 'revenue', ...options);

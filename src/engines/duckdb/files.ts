@@ -12,7 +12,7 @@ import { isPacked } from '../../files/gzip.ts';
 import { parquetSchema } from '../../files/parquet.ts';
 import { readFileTable } from '../../files/table.ts';
 import { checkNames } from '../../files/text.ts';
-import { joinedTables } from '../shared/tables.ts';
+import { joinedTables } from '../shared/sources.ts';
 import type { SqlColumn } from '../sql/dialect.ts';
 import { physicalNames } from './columns.ts';
 import { duckdbDialect, duckdbKind } from './dialect.ts';

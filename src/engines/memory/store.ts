@@ -10,7 +10,6 @@ import type { Bounds, RowSet } from '../../plan/request.ts';
 import type { OpenOptions, Store } from '../engine.ts';
 import { hiddenFault } from '../shared/faults.ts';
 import { hidingFilters } from '../shared/hiding.ts';
-import { holidaysIn } from '../shared/holidays.ts';
 import { type Table, type TableInput, tablesOf } from '../shared/tables.ts';
 import { shownCell } from '../shared/values.ts';
 import { cubes } from './cubes.ts';
@@ -112,7 +111,8 @@ export const openStore = async (
     kind: async (source, column) => (await table(source)).kind(column),
     rows: async (name, columns) => rowsOf(await table(name), columns),
     factRows: async (fact, columns) => rowsOf(opened(fact).data.table, columns),
-    holidays: (file, timeZone, first, last) => holidaysIn(files, model, file, timeZone, first, last),
+    holidays: async (file, timeZone, first, last) =>
+      (await import('../shared/sources.ts')).holidaysIn(files, model, file, timeZone, first, last),
     bounds,
     members,
     combinations: async (dimension, attributes) => {

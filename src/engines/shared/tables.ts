@@ -157,64 +157,6 @@ export const tableOf = async (input: TableInput, name: string, dates: ReadonlySe
   return tableOver(columns, name);
 };
 
-const noFile = (file: string, error: unknown): string =>
-  (error as { code?: string }).code === 'ENOENT'
-    ? `cannot read ${file} (there is no such file)`
-    : `cannot read ${file} (${(error as Error).message})`;
-
-/** The same columns of several files, one below the other. */
-export const joinedTables = (tables: readonly FileTable[], names: readonly string[]): FileTable => {
-  const [first, ...others] = tables;
-  if (others.length === 0) return first;
-  for (const [k, table] of others.entries()) {
-    const wanted = first.columns.map(({ name, kind }) => `${name} (${kind})`).join(', ');
-    const found = table.columns.map(({ name, kind }) => `${name} (${kind})`).join(', ');
-    if (found !== wanted)
-      throw new DurchblickError('uneven-files', `${names[k + 1]} has the columns ${found}, ${names[0]} has ${wanted}`, {
-        kind: 'data',
-        hint: 'Files that one pattern stands for have the same columns in the same order.',
-      });
-  }
-  const rows = tables.reduce((sum, table) => sum + table.rows, 0);
-  const values = (k: number): RawColumn => {
-    const lists = tables.map(({ columns }) => columns[k].values);
-    if (lists[0] instanceof Int32Array) return Int32Array.from(lists.flatMap((list) => Array.from(list as Int32Array)));
-    if (lists[0] instanceof Float64Array) return Float64Array.from(lists.flatMap((list) => Array.from(list as Float64Array)));
-    return lists.flatMap((list) => Array.from(list));
-  };
-  return { rows, columns: first.columns.map((column, k) => ({ ...column, values: values(k) })) };
-};
-
-/** The bytes of a file, or an error that says why not. */
-export const fileBytes = async (file: string, model: Model, source: string, files: Files): Promise<Uint8Array> => {
-  try {
-    return await files(file);
-  } catch (error) {
-    const place = model.locate(['sources', source, 'file']);
-    if (error instanceof DurchblickError) throw error.located(place);
-    throw new DurchblickError('no-file', noFile(file, error), { place, hint: 'Paths are relative to the model file.' });
-  }
-};
-
-/** Reads a file source of a model: a file, or all that a pattern stands for. */
-export const readSource = async (file: string, model: Model, source: string, files: Files | undefined): Promise<FileTable> => {
-  const place = model.locate(['sources', source, 'file']);
-  if (!files)
-    throw new DurchblickError('no-files', `source "${source}" is the file ${file}, but the engine was given no files`, {
-      place,
-      hint: 'Pass the table itself, or `files` (see folderFiles and urlFiles).',
-    });
-  const located = (error: unknown): never => {
-    throw error instanceof DurchblickError ? error.located(place) : error;
-  };
-  // Readers are loaded when there is a file: whoever gives rows does without.
-  const { readFileTable } = await import('../../files/formats.ts');
-  const names = files.list ? await files.list(file).catch(located) : [file];
-  const tables: FileTable[] = [];
-  for (const name of names) tables.push(await readFileTable(await fileBytes(name, model, source, files), name).catch(located));
-  return joinedTables(tables, names);
-};
-
 /** Reads the sources of a model, each once. */
 export const tablesOf = (
   model: Model,
@@ -226,7 +168,8 @@ export const tablesOf = (
   const read = async (name: string): Promise<Table> => {
     if (Object.hasOwn(given, name)) return tableOf(given[name], name, dates.get(name));
     const source = model.sources.get(name) as Source;
-    if (source.kind === 'file') return tableOver(await readSource(source.file, model, name, files), source.file);
+    if (source.kind === 'file')
+      return tableOver(await (await import('./sources.ts')).readSource(source.file, model, name, files), source.file);
     const place = model.locate(['sources', name]);
     if (source.kind === 'given')
       throw new DurchblickError('no-table', `no table was given for source "${name}"`, {

@@ -16,7 +16,7 @@ import type {
 } from '../../plan/request.ts';
 import type { OpenOptions, RowsOf, Store } from '../engine.ts';
 import { unknownColumn } from '../shared/faults.ts';
-import { holidaysIn } from '../shared/holidays.ts';
+import { holidaysIn } from '../shared/sources.ts';
 import { cubeStatement, MOST_CELLS, sizeStatement, tooManyCells } from './cube.ts';
 import type { Database, Rows, Session } from './database.ts';
 import { columnNamed } from './dialect.ts';
