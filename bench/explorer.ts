@@ -3,7 +3,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { DuckDBInstance } from '@duckdb/node-api';
 import { chromium } from 'playwright-core';
-import { build, preview } from 'vite';
+import { build, type InlineConfig, preview } from 'vite';
 import { median, ms, print } from './rig.ts';
 
 /**
@@ -27,9 +27,14 @@ facts:
   lines: { source: lines, dates: { ordered: ordered_on }, links: { region: region }, measures: { revenue: { sum: amount }, lines: { count: rows } } }
 `,
 );
-process.env.DURCHBLICK_MODEL = join(folder, 'model.yaml');
 const configFile = 'examples/explorer/vite.config.ts';
-await build({ configFile, logLevel: 'error', build: { outDir: join(folder, 'page'), emptyOutDir: true } });
+// The model's folder takes the place of the demo's.
+await build({
+  configFile,
+  publicDir: folder,
+  logLevel: 'error',
+  build: { outDir: join(folder, 'page'), emptyOutDir: true },
+} as InlineConfig);
 const server = await preview({
   configFile,
   logLevel: 'error',

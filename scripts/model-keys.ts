@@ -55,11 +55,12 @@ export const MODEL_KEYS: Readonly<Record<string, string>> = {
   sources: 'Where rows come from, by name. Paths are relative to the model file.',
   'sources.*': 'One of a file, a table or a query; nothing when the rows are passed by the program.',
   'sources.*.file':
-    'A .csv, .parquet, .json, .ndjson or .arrow file. A CSV file is parted by whichever of comma, semicolon, TAB and bar its header line has most of.',
+    'A .csv, .parquet, .json, .ndjson or .arrow file, or by a pattern (* ? [ ], ** for folders) several of them with the same columns, as in orders/*.csv: one below the other. A CSV file is parted by whichever of comma, semicolon, TAB and bar its header line has most of.',
   'sources.*.decimal':
     'How numbers that are texts are written: point (1,234.5) or comma (1.234,5), each with the other between thousands and a sign of currency before or behind; when left out, plain digits with a decimal point (1234.5). Dates are not touched.',
   'sources.*.table': "A table of the engine's database, with its schema where needed.",
-  'sources.*.query': "A query on the engine's database.",
+  'sources.*.query':
+    "One SELECT on the engine's database. Without a server DuckDB runs it over the files below the model's folder, as in select * from 'data/lines.csv'.",
   dimensions: 'What rows can be split by and filtered on, by name.',
   'dimensions.*': 'A table with a key and attributes; or nothing, and the values of the linked column are the members.',
   'dimensions.*.source': 'Source with one row a member.',
@@ -108,7 +109,8 @@ export const MODEL_KEYS: Readonly<Record<string, string>> = {
   'facts.*.measures.*.max': 'Column whose greatest value is taken.',
   'facts.*.measures.*.days-between': 'Two roles, from/until: the average number of days from the one to the other (M6).',
   'facts.*.measures.*.working-days': 'With days-between: count working days only.',
-  'facts.*.measures.*.open': 'Two roles, from/until: the level of what has come and not gone on the last covered day (M5).',
+  'facts.*.measures.*.open':
+    'Two roles, from/until: the level of what has come and not gone on the last covered day (M5). Needs a sum or a count beside it; `across-time` and `spread-across` cannot stand there, and `on` does not change its roles: { sum: net, open: ordered/shipped }.',
   'facts.*.measures.*.role': 'Date by which the measure counts unless a reading says otherwise; needed where a fact has several (M1).',
   'facts.*.measures.*.where': 'Filters on the rows, by attribute (M3).',
   'facts.*.measures.*.across-time':

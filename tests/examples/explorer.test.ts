@@ -83,10 +83,45 @@ test('a mistake is told where it was made, with the nearest name; the last answe
   await expect.poll(() => page.locator('.caret').textContent()).toBe(`revenue over mdt\n${' '.repeat(13)}^`);
   expect(await page.getByRole('group', { name: 'Readings' }).textContent()).toContain('Did you mean "mtd"?');
   expect((await shown()).length).toBe(8);
+  // It is the answer to an earlier question, and looks like one.
+  expect(await page.$eval('#answer', (table) => getComputedStyle(table.closest('.answer > *') as Element).opacity)).toBe('0.45');
+  // What is wrong takes the room of its field, and pushes nothing into the answer.
+  const [aside, remove] = await Promise.all([
+    page.locator('aside').boundingBox(),
+    page.getByRole('button', { name: 'remove reading 2' }).boundingBox(),
+  ]);
+  expect((remove?.x ?? 0) + (remove?.width ?? 0)).toBeLessThanOrEqual((aside?.x ?? 0) + (aside?.width ?? 0));
   await field.fill('revenue over mtd');
   await page.keyboard.press('Enter');
   await shows({ ...START, show: ['revenue', 'revenue over mtd', 'revenue vs year-earlier as change'] });
   expect(await page.locator('.caret').count()).toBe(0);
+});
+
+test('what is wrong and what would be right are two sentences', async () => {
+  const field = page.getByRole('textbox', { name: 'reading 2' }).or(page.getByRole('combobox', { name: 'reading 2' }));
+  await field.fill('revenue vs year-earlier as chnge');
+  await page.keyboard.press('Enter');
+  await expect
+    .poll(() => page.getByRole('group', { name: 'Readings' }).textContent())
+    .toContain('"chnge" is not a form. Forms: value, difference, change, ratio, index.');
+  await field.fill('revenue over mtd');
+  await page.keyboard.press('Enter');
+  await expect.poll(() => page.locator('.answer').getAttribute('data-stale')).toBe('false');
+});
+
+test('a unit is typed and taken with Enter', async () => {
+  const by = page.getByRole('combobox', { name: 'By', exact: true });
+  await by.click();
+  await page.keyboard.type('quart', { delay: 30 });
+  await page.getByRole('option', { name: 'quarter', exact: true }).waitFor();
+  await page.keyboard.press('Enter');
+  await shows({ ...START, show: ['revenue', 'revenue over mtd', 'revenue vs year-earlier as change'], by: 'quarter' });
+  await page.keyboard.press('Tab');
+  await by.focus();
+  await page.keyboard.type('month', { delay: 30 });
+  await page.getByRole('option', { name: 'month', exact: true }).waitFor();
+  await page.keyboard.press('Enter');
+  await shows({ ...START, show: ['revenue', 'revenue over mtd', 'revenue vs year-earlier as change'] });
 });
 
 test('a reading is built from lists', async () => {
@@ -155,6 +190,16 @@ test('V1: a click on a number, or on its mark in the chart, says why; the way ba
   expect(text).toContain('10 of 21 working days');
   expect(text).toContain('77 rows behind it');
   expect(await page.locator('#why .strip .bar').count()).toBe(2);
+  // Whoever asks is taken there, and back to the number afterwards.
+  expect(await page.evaluate(() => document.activeElement?.id)).toBe('why');
+  expect((await why.boundingBox())?.y ?? 9999).toBeLessThan(600);
+  await page.getByRole('button', { name: 'close the explanation' }).click();
+  await expect.poll(() => why.count()).toBe(0);
+  expect(await page.evaluate(() => document.activeElement?.getAttribute('aria-label'))).toMatch(
+    /^why budget-attainment is .* in 2026-08, West/,
+  );
+  await page.keyboard.press('Enter');
+  await why.waitFor();
   expect(await serious(page)).toEqual([]);
   await page.goBack();
   await expect.poll(() => why.count()).toBe(0);
@@ -171,9 +216,9 @@ test('the question is a command, JSON and SQL to copy; the command gives the sam
   const code = (what: string) => page.locator(`.code[data-what="${what}"]`);
   const command = (await code('command').textContent()) as string;
   expect(command).toBe(
-    `durchblick ask model.yaml revenue 'revenue over ytd' --by quarter --per region --range 2026 --as-of 2026-06-30 --where channel=web`,
+    `npx durchblick ask model.yaml revenue 'revenue over ytd' --by quarter --per region --range 2026 --as-of 2026-06-30 --where channel=web`,
   );
-  const words = [...command.matchAll(/'([^']*)'|(\S+)/g)].map(([, quoted, plain]) => quoted ?? plain).slice(1);
+  const words = [...command.matchAll(/'([^']*)'|(\S+)/g)].map(([, quoted, plain]) => quoted ?? plain).slice(2);
   const { stdout } = durchblick(...words.map((word) => (word === 'model.yaml' ? 'demo/model.yaml' : word)), '--format', 'csv');
   const question: Question = {
     show: ['revenue', 'revenue over ytd'],
@@ -215,7 +260,7 @@ test('own files are dropped, a model is drafted, corrected and opened; names are
   await expect
     .poll(async () => (await shown()).map((row) => row.slice(0, 3)))
     .toEqual([
-      ['2026-01', evil, '10'],
+      ['2026-01', evil, '10.0'],
       ['2026-01', 'Kiel', ''],
       ['2026-02', evil, ''],
       ['2026-02', 'Kiel', '21.5'],
@@ -229,6 +274,29 @@ test('own files are dropped, a model is drafted, corrected and opened; names are
   });
   await page.dispatchEvent('body', 'drop', { dataTransfer: transfer });
   await expect.poll(() => box.inputValue()).toContain('visits.csv');
+  await page.keyboard.press('Escape');
+});
+
+test('a model is opened together with its files, and what is missing is told', async () => {
+  await fresh();
+  const model = {
+    name: 'shop.yaml',
+    mimeType: 'text/yaml',
+    buffer: Buffer.from(
+      'name: Kiosk\nsources: { sales: { file: data/sales.csv } }\nfacts: { sales: { source: sales, dates: { sold: day }, measures: { amount: { sum: amount } } } }\n',
+    ),
+  };
+  const sales = { name: 'sales.csv', mimeType: 'text/csv', buffer: Buffer.from('day,amount\n2026-01-05,10\n') };
+  await page.setInputFiles('input[type=file]', [model]);
+  await expect
+    .poll(() => page.getByRole('alert').textContent())
+    .toContain('data/sales.csv was not opened with the model. Choose the model and all of its files together');
+  await page.keyboard.press('Escape');
+  await page.setInputFiles('input[type=file]', [model, sales]);
+  await expect.poll(() => page.getByRole('heading', { level: 1 }).textContent()).toBe('Kiosk');
+  await expect.poll(async () => (await shown()).map((row) => row.slice(0, 2))).toEqual([['2026-01', '10']]);
+  await page.setInputFiles('input[type=file]', [model, { ...model, name: 'other.yml' }]);
+  await expect.poll(() => page.getByRole('alert').textContent()).toContain('shop.yaml and other.yml are two models: open one of them.');
   await page.keyboard.press('Escape');
 });
 
@@ -263,9 +331,9 @@ test('Parquet rows and a CSV file with semicolons and decimal commas are opened 
   await expect
     .poll(async () => (await shown()).map((row) => row.slice(0, 3)))
     .toEqual([
-      ['2026-01', pieces('2026-01'), '1,000.5'],
+      ['2026-01', pieces('2026-01'), '1,000.500000'],
       // The year to date ends on the last day with rows: 19 of 28 days.
-      ['2026-02', pieces('2026-02'), '13.74'],
+      ['2026-02', pieces('2026-02'), '13.741071'],
     ]);
 });
 
@@ -293,6 +361,26 @@ test.each([
   await other.goto(`${opened.url}?show=revenue&show=revenue+vs+year-earlier+as+change&by=week&per=region&range=ytd`);
   await other.waitForSelector('.chart svg');
   expect(await beyond()).toBeLessThanOrEqual(0);
+  await other.close();
+});
+
+test('at 800 × 600 the answer stands beside the form, and on a phone the form folds away', async () => {
+  const other = await opened.context.newPage();
+  await other.emulateMedia({ colorScheme: 'dark' });
+  await other.setViewportSize({ width: 800, height: 600 });
+  await other.goto(`${opened.url}?show=revenue&show=budget-attainment&by=month&per=region&range=2026-08`);
+  await other.waitForSelector('.chart svg');
+  const seen = async (selector: string): Promise<boolean> => ((await other.locator(selector).first().boundingBox())?.y ?? 9999) < 400;
+  expect([await seen('aside'), await seen('.chart')]).toEqual([true, true]);
+  // An alert is red on dark pages too.
+  expect(await other.$eval('.alert', (badge) => getComputedStyle(badge).color)).toBe('rgb(255, 138, 128)');
+  expect(await other.$eval('.mark.bad', (mark) => getComputedStyle(mark).color)).toBe('rgb(255, 138, 128)');
+  await other.setViewportSize({ width: 400, height: 700 });
+  expect(await seen('.chart')).toBe(true);
+  expect(await other.getByRole('combobox', { name: 'By', exact: true }).isVisible()).toBe(false);
+  await other.getByRole('button', { name: 'Change the question' }).click();
+  expect(await other.getByRole('combobox', { name: 'By', exact: true }).isVisible()).toBe(true);
+  expect(await serious(other)).toEqual([]);
   await other.close();
 });
 

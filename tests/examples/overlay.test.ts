@@ -37,22 +37,36 @@ const chooses = async (name: string, value: string): Promise<void> => {
   } else await control.selectOption(value);
   await page.waitForFunction((html) => document.querySelector('main')?.innerHTML !== html, before);
 };
-const expected = async (reading: string, by: string, range: string, asOf: string): Promise<string[][]> => {
+const expected = async (reading: string, by: string, range: string, asOf: string, before = 'year-earlier'): Promise<string[][]> => {
   const show = [
     { is: reading, label: 'this year' },
-    { is: `${reading} vs year-earlier`, label: 'year before' },
-    { is: `${reading} vs year-earlier as change`, label: 'change' },
+    { is: `${reading} vs ${before}`, label: 'year before' },
+    { is: `${reading} vs ${before} as change`, label: 'change' },
   ];
   const { header, rows } = (await book.ask({ show, by, range, asOf })).toTable();
   return [[...header], ...rows.map(({ cells }) => [...cells])];
 };
 
 test('the page opens on the last 14 days over the year before, without an error', async () => {
-  expect(await shown()).toEqual(await expected('revenue on ordered', 'day', 'last-14-days', '2026-08-15'));
-  expect(await page.textContent('#caption')).toBe('revenue: 2–15 Aug 2026 against 2–15 Aug 2025, as of 2026-08-15');
+  expect(await shown()).toEqual(await expected('revenue on ordered', 'day', 'last-14-days', '2026-08-15', '[-P52W]'));
+  expect(await page.textContent('#caption')).toBe('revenue: 2–15 Aug 2026 against 3–16 Aug 2025 (same weekday), as of 2026-08-15');
   // One loud and one pale column for each of the 14 days.
   expect(await page.locator('#chart svg .mark-rect path').count()).toBeGreaterThanOrEqual(28);
   expect(errors).toEqual([]);
+});
+
+test('days are held against the same weekday or the same date, as is chosen, and the title says which (C2, C3)', async () => {
+  await chooses('before', 'same date');
+  expect(await shown()).toEqual(await expected('revenue on ordered', 'day', 'last-14-days', '2026-08-15'));
+  expect(await page.textContent('#caption')).toBe('revenue: 2–15 Aug 2026 against 2–15 Aug 2025 (same date), as of 2026-08-15');
+  const offered = (): Promise<string[]> =>
+    page.$$eval('[name=before] option', (options) => options.map(({ textContent }) => textContent ?? ''));
+  expect(await offered()).toEqual(['same weekday', 'same date']);
+  await chooses('unit', 'week');
+  expect(await offered()).toEqual(['same week', 'same weekday']);
+  expect(await page.textContent('#caption')).toContain('(same week)');
+  await chooses('unit', 'day');
+  expect(await page.textContent('#caption')).toContain('(same weekday)');
 });
 
 test('unit, date, window and as-of date change the numbers as the library gives them', async () => {
@@ -76,6 +90,22 @@ test('weeks compare with weeks, and every unit keeps its columns (C5)', async ()
   await chooses('unit', 'fiscal-quarter');
   expect((await shown())[0]).toEqual(['period', 'this year', 'year before', 'change']);
   expect(errors).toEqual([]);
+});
+
+test('it follows dark mode and the width of the window', async () => {
+  const drawn = (): Promise<{ width: number; fill: string | null }> =>
+    page.$eval('#chart svg', (svg) => ({
+      width: svg.getBoundingClientRect().width,
+      fill: svg.querySelector('.mark-rect path:last-child')?.getAttribute('fill') ?? null,
+    }));
+  const wide = await drawn();
+  await page.setViewportSize({ width: 1000, height: 800 });
+  await expect.poll(async () => (await drawn()).width).toBeLessThan(wide.width - 50);
+  await page.emulateMedia({ colorScheme: 'dark' });
+  await expect.poll(async () => (await drawn()).fill).not.toBe(wide.fill);
+  expect(await page.evaluate(() => getComputedStyle(document.body).backgroundColor)).toBe('rgb(21, 29, 24)');
+  expect(await serious(page)).toEqual([]);
+  await page.emulateMedia({ colorScheme: 'light' });
 });
 
 test('axe-core finds nothing serious, and on a phone nothing is cut off', async () => {

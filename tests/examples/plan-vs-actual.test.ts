@@ -62,14 +62,42 @@ test('G4, A2: actuals to date against the budget to date, and the forecast to th
   expect(await serious(page)).toEqual([]);
 });
 
-test('the forecast line starts from what came in and ends at the forecast of the table', async () => {
-  const points = await page.$$eval('#year svg .mark-symbol path[aria-label]', (marks) =>
-    marks.map((mark) => mark.getAttribute('aria-label') ?? ''),
-  );
-  const forecast = points.filter((label) => label.includes('forecast by plan')).map((label) => Number(/value: ([\d.]+)/.exec(label)?.[1]));
-  expect(forecast).toHaveLength(5);
+/** What the marks of a chart tell people who do not see them: text by text. */
+const said = (selector: string): Promise<string[]> =>
+  page.$$eval(`${selector} svg [aria-label]`, (marks) => marks.map((mark) => mark.getAttribute('aria-label') ?? ''));
+
+test('like against like: half a month stands beside the budget of half a month', async () => {
+  const [month] = (await ask({ show: ['revenue', 'budget over so-far'], by: 'month', range: '2026-08', asOf: '2026-08-15' })) as [
+    [string, number, number],
+  ];
+  const [whole] = (await ask({ show: ['budget'], by: 'month', range: '2026-08', asOf: '2026-08-15' })) as [[string, number]];
+  const marks = (await said('#months')).join('\n');
+  expect(marks).toContain(`value: ${Math.trunc(month[2])}.`);
+  expect(marks).not.toContain(`value: ${whole[1]};`);
+});
+
+test('the year goes day by day, to the as-of date, and the distance to the budget is what the figures say', async () => {
+  const [day] = (await ask({ show: ['revenue over ytd', 'budget over ytd'], by: 'day', range: '2026-08-15', asOf: '2026-08-15' })) as [
+    [string, number, number],
+  ];
   const total = (await expected('2026-08-15', 'region')).at(-1) as string[];
-  expect(euros.format(forecast[4])).toBe(total[7]);
+  expect([euros.format(day[1]), euros.format(day[2])]).toEqual([total[4], total[5]]);
+  expect(total[9]).toBe(`▲ ${euros.format(day[1] - day[2])}`);
+  // Two panels, with time along both: twelve months each.
+  expect(await page.locator('#year svg .role-axis-label text', { hasText: 'Dec' }).count()).toBe(2);
+  expect(await page.locator('#year svg .mark-area path').count()).toBeGreaterThanOrEqual(2);
+});
+
+test('it follows dark mode and the width of the window', async () => {
+  const width = (): Promise<number> => page.$eval('#months svg', (svg) => svg.getBoundingClientRect().width);
+  const before = await width();
+  await page.setViewportSize({ width: 1500, height: 800 });
+  await expect.poll(width).toBeGreaterThan(before + 60);
+  await page.emulateMedia({ colorScheme: 'dark' });
+  await expect.poll(() => page.locator('#year svg path[fill="#86d8a4"]').count()).toBeGreaterThan(0);
+  expect(await serious(page)).toEqual([]);
+  await page.emulateMedia({ colorScheme: 'light' });
+  await page.setViewportSize({ width: 1280, height: 800 });
 });
 
 test('another month and another split, and the way back', async () => {

@@ -2,7 +2,7 @@ import { Alert, Badge, Button, Group, List, Loader, Text, Title, useComputedColo
 import type { FiredAlert } from 'durchblick';
 import { startTransition, useCallback, useDeferredValue, useEffect, useMemo, useRef, useState } from 'react';
 import { call, Failed } from './engine/client.ts';
-import type { Answered, Fault, ModelFacts } from './engine/protocol.ts';
+import { type Answered, type Fault, faultWords, type ModelFacts } from './engine/protocol.ts';
 import { Answer } from './parts/Answer.tsx';
 import { Chart } from './parts/Chart.tsx';
 import { Controls } from './parts/Controls.tsx';
@@ -13,7 +13,8 @@ import { lanesOfAnswer, Strip } from './parts/Strip.tsx';
 import { type Explained, Why } from './parts/Why.tsx';
 import { type Cell, firstView, fromSearch, isByWindows, questionOf, toSearch, type View } from './state.ts';
 
-declare const __MODEL__: string;
+/** The model beside the page; whoever serves it names another one here. */
+const MODEL = document.querySelector<HTMLMetaElement>('meta[name="model"]')?.content ?? 'model.yaml';
 
 const faultOf = (error: unknown): Fault => (error instanceof Failed ? error.fault : { code: 'fault', message: String(error) });
 
@@ -46,6 +47,7 @@ export const App = () => {
   const [fault, setFault] = useState<Fault>();
   const [alerts, setAlerts] = useState<readonly FiredAlert[]>([]);
   const [explained, setExplained] = useState<Explained>();
+  const [unfolded, setUnfolded] = useState(false);
   const scheme = useComputedColorScheme('light');
   const { setColorScheme } = useMantineColorScheme();
 
@@ -60,7 +62,7 @@ export const App = () => {
   useEffect(() => {
     void (async () => {
       try {
-        const base = new URL(__MODEL__, location.href);
+        const base = new URL(MODEL, location.href);
         const response = await fetch(base);
         if (!response.ok) throw new Error(`there is no model at ${base.pathname} (${response.status})`);
         start(await call('open', await response.text(), base.href), location.search);
@@ -151,10 +153,22 @@ export const App = () => {
   );
   const showReadings = useCallback((show: readonly string[]) => change({ show }), [change]);
   const chooseCell = useCallback((cell: Cell) => change({ cell }), [change]);
+  /** The keyboard goes back to the number that was asked about. */
+  const closeWhy = useCallback(() => {
+    document.querySelector<HTMLElement>('#answer button.cell[aria-pressed="true"]')?.focus();
+    change({ cell: undefined });
+  }, [change]);
   /** The picture and what is below follow the table. */
   const drawn = useDeferredValue(result);
   const shared = useDeferredValue(view);
   const lanes = useMemo(() => (result ? lanesOfAnswer(result) : []), [result]);
+  const openOwn = useCallback(
+    (found: ModelFacts) => {
+      start(found, undefined);
+      history.pushState(null, '', location.pathname);
+    },
+    [start],
+  );
   const readings = useMemo(() => view?.show ?? [], [view?.show]);
 
   if (!model || !view) {
@@ -162,7 +176,7 @@ export const App = () => {
       <main className="wait">
         {fault ? (
           <Alert color="red" role="alert" title="The model cannot be opened">
-            {fault.message} {fault.hint}
+            {faultWords(fault)}
           </Alert>
         ) : (
           <Loader aria-label="opening the model" />
@@ -181,12 +195,7 @@ export const App = () => {
           {model.name}
         </Title>
         <Group gap="xs">
-          <OwnFiles
-            onOpen={(found) => {
-              start(found, undefined);
-              history.pushState(null, '', location.pathname);
-            }}
-          />
+          <OwnFiles onOpen={openOwn} />
           <Button size="xs" variant="default" onClick={() => setColorScheme(scheme === 'dark' ? 'light' : 'dark')}>
             {scheme === 'dark' ? 'Light' : 'Dark'}
           </Button>
@@ -194,16 +203,22 @@ export const App = () => {
       </header>
       <main>
         <aside aria-label="Question">
-          <Title order={2} size="h5" mb={4}>
-            Readings
-          </Title>
-          <Readings show={readings} model={model} fault={fault} onChange={showReadings} />
-          <Title order={2} size="h5" mt="md" mb={4}>
-            Question
-          </Title>
-          <Controls view={view} model={model} onChange={change} />
+          {/* On narrow pages the form folds away, so that the answer is seen. */}
+          <Button className="fold" variant="default" size="xs" fullWidth aria-expanded={unfolded} onClick={() => setUnfolded((is) => !is)}>
+            {unfolded ? 'Hide the question' : 'Change the question'}
+          </Button>
+          <div className="form" data-unfolded={unfolded}>
+            <Title order={2} size="h5" mb={4}>
+              Readings
+            </Title>
+            <Readings show={readings} model={model} fault={fault} onChange={showReadings} />
+            <Title order={2} size="h5" mt="md" mb={4}>
+              Question
+            </Title>
+            <Controls view={view} model={model} onChange={change} />
+          </div>
         </aside>
-        <div className="answer">
+        <div className="answer" data-stale={fault !== undefined && result !== undefined}>
           {fault && !inField ? (
             <Alert color="red" role="alert" title={fault.message} mb="sm">
               {fault.hint}
@@ -222,7 +237,7 @@ export const App = () => {
                       key={`${alert} ${period} ${Object.values(members).join()}`}
                       role="listitem"
                       variant="outline"
-                      color="red"
+                      className="alert"
                       tt="none"
                       radius="sm"
                     >
@@ -247,10 +262,8 @@ export const App = () => {
                   </List>
                 </section>
               ) : null}
-              {explained && view.cell ? (
-                <Why explained={explained} locale={model.locale} onClose={() => change({ cell: undefined })} />
-              ) : null}
-              <Share view={shared ?? view} model={__MODEL__} />
+              {explained && view.cell ? <Why explained={explained} cell={view.cell} locale={model.locale} onClose={closeWhy} /> : null}
+              <Share view={shared ?? view} model={MODEL} />
             </>
           ) : fault ? null : (
             <Loader aria-label="answering" />

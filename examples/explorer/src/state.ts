@@ -129,5 +129,5 @@ export const commandOf = (view: View, model: string): string => {
     add('where', `${name}=${members.map(listed).join(',')}`);
   if (totals) options.push('--totals');
   if (gaps) options.push('--gaps hide');
-  return ['durchblick ask', quoted(model), ...show.map((text) => quoted(String(text))), ...options].join(' ');
+  return ['npx durchblick ask', quoted(model), ...show.map((text) => quoted(String(text))), ...options].join(' ');
 };

@@ -2,6 +2,7 @@ import { type Book, DurchblickError, describe, open, type Question, type Result 
 import { chartSpec, renderSvg } from 'durchblick/chart';
 import { memory, urlFiles } from 'durchblick/memory';
 import { parseModel } from 'durchblick/yaml';
+import { followPage, themeNow, widthIn } from '../../page.ts';
 
 const form = document.querySelector('#choices') as HTMLFormElement;
 const caption = document.querySelector('#caption') as HTMLElement;
@@ -19,15 +20,24 @@ const fill = (name: string, values: readonly string[], chosen: string): void => 
   field(name).replaceChildren(...values.map((value) => new Option(value, value, false, value === chosen)));
 };
 
+/** Ways to find the year before, in words, with the comparison that takes them. */
+const BEFORE = { 'same weekday': '[-P52W]', 'same week': 'year-earlier', 'same date': 'year-earlier' } as const;
+type Before = keyof typeof BEFORE;
+
+/** Which of them a unit has, the usual one first: days and weeks keep their weekdays, months and more their dates. */
+const beforeOf = (unit: string): readonly Before[] =>
+  unit === 'day' ? ['same weekday', 'same date'] : unit === 'week' ? ['same week', 'same weekday'] : ['same date', 'same weekday'];
+
 /** The reading that the form describes, and the question around it. */
 const questionOf = (): Question => {
   const [measure, role, window] = ['measure', 'role', 'window'].map((name) => field(name).value);
   const reading = `${measure} on ${role}${window === PLAIN ? '' : ` over ${window}`}`;
+  const comparison = BEFORE[field('before').value as Before];
   return {
     show: [
       { is: reading, label: 'this year' },
-      { is: `${reading} vs year-earlier`, label: 'year before' },
-      { is: `${reading} vs year-earlier as change`, label: 'change' },
+      { is: `${reading} vs ${comparison}`, label: 'year before' },
+      { is: `${reading} vs ${comparison} as change`, label: 'change' },
     ],
     by: field('unit').value,
     range: field('range').value,
@@ -65,10 +75,17 @@ const update = async (book: Book): Promise<void> => {
   const turn = ++latest;
   try {
     const result = await book.ask(questionOf());
-    const picture = await renderSvg(chartSpec(result, { readings: ['this year', 'year before'], width: 600, height: 430, title: 'none' }));
+    const drawing = {
+      readings: ['this year', 'year before'],
+      width: widthIn(chart),
+      height: 430,
+      title: 'none',
+      theme: themeNow(),
+    } as const;
+    const picture = await renderSvg(chartSpec(result, drawing));
     if (turn !== latest) return;
     caption.className = '';
-    caption.textContent = `${field('measure').value}: ${result.caption}, as of ${result.asOf}`;
+    caption.textContent = `${field('measure').value}: ${result.caption} (${field('before').value}), as of ${result.asOf}`;
     chart.innerHTML = picture;
     answer.replaceChildren(tableOf(result));
     notes.replaceChildren(
@@ -103,10 +120,16 @@ const start = async (): Promise<void> => {
   fill('role', [...(fact?.roles.keys() ?? [])], 'ordered');
   fill('unit', UNITS, 'day');
   fill('range', RANGES, 'last-14-days');
+  fill('before', beforeOf('day'), 'same weekday');
   fill('window', [PLAIN, ...model.windows.keys()], PLAIN);
   const { asOf } = await book.ask({ show: ['revenue'] });
   field('asOf').value = asOf;
-  form.addEventListener('change', () => void update(book));
+  form.addEventListener('change', ({ target }) => {
+    const unit = field('unit').value;
+    if (target === field('unit')) fill('before', beforeOf(unit), beforeOf(unit)[0]);
+    void update(book);
+  });
+  followPage(chart, () => void update(book));
   form.addEventListener('submit', (event) => event.preventDefault());
   await update(book);
 };

@@ -1,7 +1,8 @@
 import { DurchblickError, describe, isoOf, open } from 'durchblick';
-import { chartSpec, renderSvg } from 'durchblick/chart';
+import { chartSpec, renderSvg, type ThemeName } from 'durchblick/chart';
 import { memory, urlFiles } from 'durchblick/memory';
 import { parseModel } from 'durchblick/yaml';
+import { followPage, themeNow, widthIn } from '../../page.ts';
 import { type Line, type Point, reviewOf } from './review.ts';
 
 const form = document.querySelector('#choices') as HTMLFormElement;
@@ -22,7 +23,6 @@ const euros = new Intl.NumberFormat(locale, { style: 'currency', currency: 'EUR'
 const percent = new Intl.NumberFormat(locale, { style: 'percent', minimumFractionDigits: 1, maximumFractionDigits: 1 });
 const money = (value: number | null): string => (value === null ? '–' : euros.format(value));
 const part = (value: number | null, of: number | null): string => (value === null || !of ? '–' : percent.format(value / of));
-const monthShort = new Intl.DateTimeFormat(locale, { month: 'short', timeZone: 'UTC' });
 const monthName = new Intl.DateTimeFormat(locale, { month: 'long', year: 'numeric', timeZone: 'UTC' });
 
 /** Ends of the months with data, and the day of the last order. */
@@ -39,51 +39,91 @@ const asOfDays = async (): Promise<string[]> => {
   return [last, ...days.slice(0, 24)];
 };
 
-const cumulativeSpec = (points: readonly Point[], budgetName: string): Record<string, unknown> => {
-  const values = points.flatMap(({ month, actual, forecast, budget }) => [
-    // What is drawn last lies on top.
-    { month, line: budgetName, value: budget },
-    { month, line: 'forecast by plan', value: forecast },
-    { month, line: 'revenue', value: actual },
+interface Look {
+  readonly width: number;
+  readonly theme: ThemeName;
+}
+const COLOURS = {
+  light: { revenue: '#14532d', budget: '#5d6a62', behind: '#b3261e', ahead: '#1b6e3c', ink: '#26332b', grid: '#e6ebe8' },
+  dark: { revenue: '#7fcf9b', budget: '#a4b3aa', behind: '#ff8a80', ahead: '#86d8a4', ink: '#e3ebe6', grid: '#2c3831' },
+} as const;
+
+/**
+ * Revenue and budget day by day since the start of the year, and below by how much the one is ahead of the other: two lines
+ * that nearly cover each other say less than their distance. After the as-of date the distance stays what it is, by plan.
+ */
+const cumulativeSpec = (days: readonly Point[], asOf: string, { width, theme }: Look): Record<string, unknown> => {
+  const colours = COLOURS[theme];
+  const today = days.findLast(({ day }) => day <= asOf);
+  const now = today?.actual != null && today.budget !== null ? today.actual - today.budget : null;
+  const lines = days.flatMap(({ day, actual, budget }) => [
+    { day, line: 'budget', value: budget },
+    { day, line: 'revenue', value: actual },
   ]);
-  const domain = ['revenue', 'forecast by plan', budgetName];
-  const names = Object.fromEntries(points.map(({ month }) => [month, monthShort.format(Date.parse(`${month}-01`))]));
+  const distance = days.map(({ day, actual, budget }) => ({
+    day,
+    value: actual === null || budget === null ? now : actual - budget,
+    kind: day <= asOf ? 'so far' : 'by plan',
+  }));
+  const x = { field: 'day', type: 'temporal', title: null, axis: { format: '%b', tickCount: 'month', grid: false } };
+  const value = { labelExpr: "(datum.value < 0 ? '−' : '') + '€' + format(abs(datum.value), '.3~s')" };
+  const line = (show: string, color: string, width: number, dash: readonly number[]) => ({
+    transform: [{ filter: `datum.line == '${show}'` }],
+    mark: { type: 'line', strokeWidth: width, color, strokeDash: dash },
+  });
+  const label = (show: string, color: string, dy: number) => ({
+    transform: [{ filter: `datum.line == '${show}' && datum.value !== null` }],
+    mark: { type: 'text', align: 'right', dx: -6, dy, color, fontWeight: 'bold', text: show },
+    encoding: { x: { aggregate: { argmax: 'day' }, field: 'day', type: 'temporal' }, y: { aggregate: { argmax: 'day' }, field: 'value' } },
+  });
   return {
     $schema: 'https://vega.github.io/schema/vega-lite/v6.json',
     background: 'transparent',
     padding: 6,
-    width: 430,
-    height: 230,
-    data: { values },
-    mark: { type: 'line', strokeWidth: 2.5, point: { size: 22 }, invalid: 'break-paths-show-domains' },
-    encoding: {
-      x: { field: 'month', type: 'ordinal', title: null, axis: { labelAngle: 0, labelExpr: `${JSON.stringify(names)}[datum.value]` } },
-      y: { field: 'value', type: 'quantitative', title: null, axis: { labelExpr: `'€' + format(datum.value, '.3~s')`, tickCount: 5 } },
-      color: {
-        field: 'line',
-        type: 'nominal',
-        scale: { domain, range: ['#14532d', '#c2571a', '#1f2a24'] },
-        legend: { title: null, orient: 'top', symbolType: 'stroke', symbolStrokeWidth: 3 },
+    spacing: 14,
+    vconcat: [
+      {
+        width,
+        height: 150,
+        data: { values: lines },
+        encoding: { x, y: { field: 'value', type: 'quantitative', title: null, axis: { ...value, tickCount: 4 } } },
+        layer: [
+          line('budget', colours.budget, 2, [5, 4]),
+          line('revenue', colours.revenue, 3, []),
+          label('budget', colours.budget, 16),
+          label('revenue', colours.revenue, -8),
+        ],
       },
-      strokeDash: {
-        field: 'line',
-        type: 'nominal',
-        scale: {
-          domain,
-          range: [
-            [1, 0],
-            [5, 4],
-            [1, 0],
-          ],
-        },
-        legend: null,
+      {
+        width,
+        height: 62,
+        title: { text: 'revenue ahead of budget', anchor: 'start', fontSize: 11, fontWeight: 'normal', color: colours.budget },
+        data: { values: distance },
+        encoding: { x, y: { field: 'value', type: 'quantitative', title: null, axis: { ...value, tickCount: 3 } } },
+        layer: [
+          {
+            transform: [
+              { filter: "datum.kind == 'so far'" },
+              { calculate: 'max(datum.value, 0)', as: 'up' },
+              { calculate: 'min(datum.value, 0)', as: 'down' },
+            ],
+            layer: [
+              { mark: { type: 'area', color: colours.ahead, opacity: 0.75 }, encoding: { y: { field: 'up', type: 'quantitative' } } },
+              { mark: { type: 'area', color: colours.behind, opacity: 0.75 }, encoding: { y: { field: 'down', type: 'quantitative' } } },
+            ],
+          },
+          {
+            transform: [{ filter: "datum.kind == 'by plan'" }],
+            mark: { type: 'line', strokeDash: [3, 3], strokeWidth: 2, color: (now ?? 0) < 0 ? colours.behind : colours.ahead },
+          },
+        ],
       },
-    },
+    ],
+    resolve: { scale: { x: 'shared' } },
     config: {
       font: 'DejaVu Sans, Verdana, sans-serif',
       view: { stroke: null },
-      axis: { gridColor: '#e6ebe8', labelFontSize: 11 },
-      legend: { labelFontSize: 12 },
+      axis: { gridColor: colours.grid, labelColor: colours.ink, domainColor: colours.budget, tickColor: colours.budget, labelFontSize: 11 },
     },
   };
 };
@@ -139,8 +179,8 @@ const show = async (): Promise<void> => {
       figure('The year, by plan from here', whole.forecast, whole.yearBudget, 'budgeted'),
     );
     const [monthsSvg, yearSvg] = await Promise.all([
-      renderSvg(chartSpec(review.months, { title: 'none', width: 430, height: 230 })),
-      renderSvg(cumulativeSpec(review.points, 'budget')),
+      renderSvg(chartSpec(review.months, { title: 'none', width: widthIn(element('months')), height: 250, theme: themeNow() })),
+      renderSvg(cumulativeSpec(review.days, asOf, { width: widthIn(element('year')), theme: themeNow() })),
     ]);
     element('months').innerHTML = monthsSvg;
     element('year').innerHTML = yearSvg;
@@ -175,6 +215,7 @@ window.addEventListener('popstate', () => {
   fromUrl();
   void show();
 });
+followPage(element('months'), () => void show());
 element('print').addEventListener('click', () => window.print());
 fromUrl();
 await show();

@@ -34,6 +34,10 @@ export interface Fault {
   readonly at?: number;
 }
 
+/** A fault in words: what is wrong, then what would be right, each a sentence. */
+export const faultWords = ({ message, hint }: Pick<Fault, 'message' | 'hint'>): string =>
+  hint === undefined ? message : `${message}${/[.!?:]$/.test(message) ? '' : '.'} ${hint}`;
+
 export interface Draft {
   readonly yaml: string;
   readonly guesses: readonly string[];

@@ -101,10 +101,18 @@ const sqlOf = async (question: Question): Promise<string> => {
 const calls: { [K in keyof Calls]: (...args: Parameters<Calls[K]>) => Promise<ReturnType<Calls[K]>> } = {
   open: (text, base) => openWith(text, urlFiles(base)),
   openFiles: (text, files) => {
-    const byName = new Map(files);
+    // A model names files by their paths below it; here they have come without their folders.
+    const base = (path: string): string => path.slice(path.lastIndexOf('/') + 1);
+    const named = (path: string): Uint8Array | undefined => {
+      const exact = files.find(([name]) => name === path) ?? files.filter(([name]) => name === base(path))[0];
+      return exact?.[1];
+    };
     return openWith(text, async (path) => {
-      const bytes = byName.get(path);
-      if (!bytes) throw new Error('it was not dropped here');
+      const bytes = named(path);
+      if (!bytes)
+        throw new DurchblickError('no-file', `${path} was not opened with the model`, {
+          hint: `Choose the model and all of its files together; here are ${files.map(([name]) => name).join(', ') || 'none'}.`,
+        });
       return bytes;
     });
   },

@@ -35,6 +35,10 @@ const Unit = memo(({ view, model, onChange }: ControlsProps) => {
         ]}
         value={windows ? 'windows' : view.by === '' ? WHOLE : view.by}
         searchable
+        selectFirstOptionOnChange
+        // What is typed replaces the unit that stands there.
+        onFocus={(event) => event.currentTarget.select()}
+        onClick={(event) => event.currentTarget.select()}
         allowDeselect={false}
         onChange={(value) => {
           if (value === 'windows')
@@ -48,6 +52,7 @@ const Unit = memo(({ view, model, onChange }: ControlsProps) => {
           data={[...model.windows]}
           value={view.by.split(',')}
           searchable
+          selectFirstOptionOnChange
           onChange={(names) => onChange({ by: names.join(',') }, 'step')}
         />
       ) : null}
@@ -105,6 +110,7 @@ const Range = memo(
                 data={[...model.windows]}
                 value={null}
                 searchable
+                selectFirstOptionOnChange
                 comboboxProps={{ withinPortal: false }}
                 onChange={(name) => {
                   if (name !== null) settle(name);
@@ -179,6 +185,7 @@ const Filters = memo(({ view, model, onChange }: ControlsProps) => {
           data={[...(model.attributes.find((attribute) => attribute.name === name)?.members ?? [])]}
           value={[...view.where[name]]}
           searchable
+          selectFirstOptionOnChange
           clearable
           clearButtonProps={{ 'aria-label': `no filter on ${name}` }}
           onChange={(members) => onChange({ where: members.length === 0 ? without(name) : { ...view.where, [name]: members } }, 'step')}
@@ -190,6 +197,7 @@ const Filters = memo(({ view, model, onChange }: ControlsProps) => {
         data={others}
         value={null}
         searchable
+        selectFirstOptionOnChange
         onChange={(name) => name !== null && onChange({ where: { ...view.where, [name]: [] } }, 'step')}
       />
     </Stack>
@@ -204,6 +212,7 @@ const Split = memo(
       data={model.attributes.map(({ name }) => name)}
       value={[...view.per]}
       searchable
+      selectFirstOptionOnChange
       clearable
       clearButtonProps={{ 'aria-label': 'split by nothing' }}
       onChange={(per) => onChange({ per }, 'step')}

@@ -1,16 +1,20 @@
 import { Alert, Button, FileButton, Group, List, Modal, Text, Textarea } from '@mantine/core';
 import { useEffect, useState } from 'react';
 import { call, Failed } from '../engine/client.ts';
-import type { Draft, ModelFacts } from '../engine/protocol.ts';
+import { type Draft, faultWords, type ModelFacts } from '../engine/protocol.ts';
 
 type Files = readonly (readonly [string, Uint8Array])[];
 
 const read = async (list: readonly File[]): Promise<Files> =>
   Promise.all(list.map(async (file) => [file.name, new Uint8Array(await file.arrayBuffer())] as const));
-const said = (error: unknown): string =>
-  error instanceof Failed ? `${error.fault.message}${error.fault.hint ? ` ${error.fault.hint}` : ''}` : String(error);
+const said = (error: unknown): string => (error instanceof Failed ? faultWords(error.fault) : (error as Error).message);
 
-/** Own files, dropped anywhere or chosen: a model is drafted from them, to be corrected and opened. Nothing leaves the page. */
+const isModel = (name: string): boolean => /\.ya?ml$/i.test(name);
+
+/**
+ * Own files, dropped anywhere or chosen: a model with its files is opened; of files alone a model is drafted, to be
+ * corrected and opened. Nothing leaves the page.
+ */
 export const OwnFiles = ({ onOpen }: { readonly onOpen: (model: ModelFacts) => void }) => {
   const [files, setFiles] = useState<Files>([]);
   const [draft, setDraft] = useState<Draft>();
@@ -22,12 +26,25 @@ export const OwnFiles = ({ onOpen }: { readonly onOpen: (model: ModelFacts) => v
     setFault(undefined);
     try {
       const found = await read(list);
+      const models = found.filter(([name]) => isModel(name));
+      if (models.length > 1) throw new Error(`${models.map(([name]) => name).join(' and ')} are two models: open one of them.`);
+      if (models.length === 1) {
+        const text = new TextDecoder().decode(models[0][1]);
+        const others = found.filter(([name]) => !isModel(name));
+        // What is wrong with it can be corrected and tried again.
+        setFiles(others);
+        setDraft({ yaml: text, guesses: [] });
+        setYaml(text);
+        onOpen(await call('openFiles', text, others));
+        setDraft(undefined);
+        return;
+      }
       const drafted = await call('draft', found);
       setFiles(found);
       setDraft(drafted);
       setYaml(drafted.yaml);
     } catch (error) {
-      setDraft(undefined);
+      if (!list.some(({ name }) => isModel(name))) setDraft(undefined);
       setFault(said(error));
     }
   };
@@ -68,12 +85,12 @@ export const OwnFiles = ({ onOpen }: { readonly onOpen: (model: ModelFacts) => v
     <>
       {over ? (
         <div className="drop" aria-hidden>
-          Drop CSV or Parquet files to draft a model
+          Drop a model with its files, or files to draft a model from
         </div>
       ) : null}
       <FileButton
         multiple
-        accept=".csv,.parquet,.json,.ndjson,.arrow"
+        accept=".yaml,.yml,.csv,.parquet,.json,.ndjson,.arrow,.feather,.gz,.ics"
         onChange={(list) => void take(list)}
         inputProps={{ 'aria-label': 'your own files' }}
       >
@@ -90,7 +107,7 @@ export const OwnFiles = ({ onOpen }: { readonly onOpen: (model: ModelFacts) => v
           setFault(undefined);
         }}
         size="xl"
-        title="A first model of your files"
+        title={files.length > 0 && draft?.guesses.length === 0 ? 'Your model' : 'A first model of your files'}
         closeButtonProps={{ 'aria-label': 'close' }}
       >
         {fault ? (

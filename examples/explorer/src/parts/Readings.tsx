@@ -1,7 +1,7 @@
 import { ActionIcon, Button, Combobox, Group, Popover, Select, Stack, Text, TextInput, useCombobox } from '@mantine/core';
 import { memo, useState } from 'react';
 import { completions } from '../complete.ts';
-import type { Fault, ModelFacts } from '../engine/protocol.ts';
+import { type Fault, faultWords, type ModelFacts } from '../engine/protocol.ts';
 
 interface FieldProps {
   readonly value: string;
@@ -12,21 +12,27 @@ interface FieldProps {
   readonly onRemove: (() => void) | undefined;
 }
 
+/** A text that is wider than its place is moved to where the caret is. */
+const toCaret =
+  (share: number) =>
+  (place: HTMLElement | null): void => {
+    if (place) place.scrollLeft = share * place.scrollWidth - place.clientWidth / 2;
+  };
+
 /** Where in a reading something is wrong, and what would be right. */
 const errorOf = (fault: Fault | undefined): React.ReactNode => {
   if (!fault) return undefined;
-  const { text, at, message, hint } = fault;
+  const { text, at } = fault;
   return (
     <>
       {text !== undefined && at !== undefined ? (
-        <code className="caret">
+        <code className="caret" ref={toCaret(at / text.length)}>
           {text}
           {'\n'}
           {' '.repeat(at)}^
         </code>
       ) : null}
-      {message}
-      {hint ? ` ${hint}` : ''}
+      {faultWords(fault)}
     </>
   );
 };
@@ -136,6 +142,7 @@ const Builder = ({ model, onAdd }: { readonly model: ModelFacts; readonly onAdd:
         <Stack gap="xs">
           <Select
             label="what"
+            selectFirstOptionOnChange
             data={[
               { group: 'measures', items: [...model.measures] },
               { group: 'formulas', items: [...model.formulas] },
@@ -161,6 +168,7 @@ const Builder = ({ model, onAdd }: { readonly model: ModelFacts; readonly onAdd:
           />
           <Select
             label="over which window"
+            selectFirstOptionOnChange
             placeholder="the period itself"
             data={[...model.windows]}
             value={window}

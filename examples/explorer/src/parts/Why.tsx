@@ -1,5 +1,7 @@
 import { ActionIcon, Group, Stack, Table, Text, Title } from '@mantine/core';
 import type { ExplainedPart, Explanation } from 'durchblick';
+import { useEffect, useRef } from 'react';
+import type { Cell } from '../state.ts';
 import { lanesOfParts, Strip } from './Strip.tsx';
 
 export interface Explained {
@@ -47,17 +49,27 @@ const plain = (value: number | null, locale: string): string =>
 /** Why a number is what it is (V1): words first, then parts, days and rows. */
 export const Why = ({
   explained,
+  cell,
   locale,
   onClose,
 }: {
   readonly explained: Explained;
+  readonly cell: Cell;
   readonly locale: string;
   readonly onClose: () => void;
 }) => {
   const { found, words } = explained;
+  const place = useRef<HTMLElement>(null);
+  const key = JSON.stringify(cell);
+  // Whoever asks why is taken there, by the eye and by the keyboard; what changes under a cell that stays moves nothing.
+  // biome-ignore lint/correctness/useExhaustiveDependencies: another cell is another question
+  useEffect(() => {
+    place.current?.scrollIntoView({ block: 'nearest' });
+    place.current?.focus({ preventScroll: true });
+  }, [key]);
   const members = Object.entries(found.members);
   return (
-    <section id="why" aria-label="Why this number">
+    <section id="why" aria-label="Why this number" ref={place} tabIndex={-1}>
       <Group justify="space-between" align="flex-start" wrap="nowrap">
         <Title order={2} size="h4">
           Why {found.reading} is {found.text === '' ? 'blank' : found.text} in {found.period}
