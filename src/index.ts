@@ -1,12 +1,6 @@
-export { open } from './book.ts';
-export type { Calendar, CalendarOptions, Holiday, PeriodOf, YearSystem } from './calendar/calendar.ts';
-export { calendar } from './calendar/calendar.ts';
-export { isoOf, toDay } from './calendar/day.ts';
-export { calendarPicture } from './calendar/picture.ts';
-export type { PeriodRow } from './calendar/systems.ts';
-export type { CalendarColumn, CalendarTable, CalendarTableOptions } from './calendar/table.ts';
-export { calendarSql, calendarTable } from './calendar/table.ts';
-export type { Finding } from './check/finding.ts';
+export type { Finding } from './book/check/finding.ts';
+export { open } from './book/open.ts';
+export { resultFromJson } from './book/travelled.ts';
 export type {
   AskOptions,
   Book,
@@ -17,7 +11,14 @@ export type {
   Result,
   Verification,
   WindowsOptions,
-} from './contract.ts';
+} from './book/types.ts';
+export type { Calendar, CalendarOptions, Holiday, PeriodOf, YearSystem } from './calendar/calendar.ts';
+export { calendar } from './calendar/calendar.ts';
+export { isoOf, toDay } from './calendar/day.ts';
+export { calendarPicture } from './calendar/picture.ts';
+export type { PeriodRow } from './calendar/systems.ts';
+export type { CalendarColumn, CalendarTable, CalendarTableOptions } from './calendar/table.ts';
+export { calendarSql, calendarTable } from './calendar/table.ts';
 export type { Engine } from './engines/engine.ts';
 export { DurchblickError, describe } from './errors.ts';
 export type { ExplainedPart } from './evaluate/explain.ts';
@@ -32,4 +33,3 @@ export type { QuestionOf, RowOf } from './plan/typed.ts';
 export type { LaidSpan } from './plan/windows.ts';
 export { type Explanation, explanationText, partWords } from './result/explained.ts';
 export type { Cell, ComparedDays, Mark, Period, ResultColumn, ResultJson, ResultRow, TextTable } from './result/types.ts';
-export { resultFromJson } from './travelled.ts';

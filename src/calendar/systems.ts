@@ -1,5 +1,5 @@
+import { upperBound } from '../basics/search.ts';
 import { DurchblickError } from '../errors.ts';
-import { upperBound } from '../kernels/search.ts';
 import { addMonths, civilOf, type Day, dayOf, isoOf, MONTHS, monthLength, toDay, WEEKDAYS, weekdayOf } from './day.ts';
 import { type Unit, unitOf } from './unit.ts';
 

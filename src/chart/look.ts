@@ -1,4 +1,4 @@
-import { shownText } from '../kernels/text.ts';
+import { shownText } from '../basics/text.ts';
 /** Colours of a chart, for light and for dark pages. */
 export interface Theme {
   /** Told apart in greys and by readers with any common colour blindness. */

@@ -1,5 +1,5 @@
+import { greatest } from '../basics/text.ts';
 import { isoOf } from '../calendar/day.ts';
-import { greatest } from '../kernels/text.ts';
 import type { LaidSpan } from '../plan/windows.ts';
 import { chartConfig, chartText, chartTitle, type ThemeName, themeOf } from './look.ts';
 import type { ChartSpec } from './spec.ts';

@@ -1,4 +1,4 @@
-import type { Book, Result, Verification } from '../contract.ts';
+import type { Book, Result, Verification } from '../book/types.ts';
 import { type EngineOptions, oneOf, openBook } from './book.ts';
 import { chartKinds } from './chart.ts';
 import { dim, needsFile, noteLines, red, resultTable } from './output.ts';

@@ -1,8 +1,8 @@
 import { stat } from 'node:fs/promises';
 import { basename, resolve } from 'node:path';
 import { type Command, Option } from 'commander';
-import { open } from '../book.ts';
-import type { Book } from '../contract.ts';
+import { open } from '../book/open.ts';
+import type { Book } from '../book/types.ts';
 import type { Engine } from '../engines/engine.ts';
 import type { Statement } from '../engines/sql/database.ts';
 import { DurchblickError } from '../errors.ts';

@@ -1,5 +1,5 @@
-import { type Finding, verb } from '../check/finding.ts';
-import type { Book, FiredAlert } from '../contract.ts';
+import { type Finding, verb } from '../book/check/finding.ts';
+import type { Book, FiredAlert } from '../book/types.ts';
 import { DurchblickError, describe, type Place, rulesCited } from '../errors.ts';
 import { limitText } from '../plan/alerts.ts';
 import { formatter } from '../result/format.ts';

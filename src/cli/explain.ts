@@ -1,4 +1,4 @@
-import type { ExplainRequest } from '../contract.ts';
+import type { ExplainRequest } from '../book/types.ts';
 import { DurchblickError } from '../errors.ts';
 import type { ExplainedPart } from '../evaluate/explain.ts';
 import { type Explanation, partWords } from '../result/explained.ts';

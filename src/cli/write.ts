@@ -2,8 +2,8 @@
 import { randomBytes } from 'node:crypto';
 import { open, realpath, rename, rm, stat } from 'node:fs/promises';
 import { basename, dirname, join, resolve } from 'node:path';
+import { shownText } from '../basics/text.ts';
 import { DurchblickError } from '../errors.ts';
-import { shownText } from '../kernels/text.ts';
 
 /** Our own colours; every other sequence came with the data. */
 const COLOURS = /(\u001b\[(?:[0-9]|3[0-9]|9[0-7])m|\n)/;

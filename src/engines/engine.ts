@@ -1,5 +1,5 @@
+import type { ColumnKind } from '../basics/columnar.ts';
 import type { Day } from '../calendar/day.ts';
-import type { ColumnKind } from '../files/column.ts';
 import type { AttributeRef } from '../model/attributes.ts';
 import type { Dimension, Fact, Model } from '../model/model.ts';
 import type {

@@ -1,5 +1,5 @@
+import { compareTexts } from '../basics/text.ts';
 import type { Store } from '../engines/engine.ts';
-import { compareTexts } from '../kernels/text.ts';
 import { type AttributeRef, NONE, reach, UNKNOWN } from '../model/attributes.ts';
 import type { Axis } from '../plan/axis.ts';
 import { horizonOf, type Leaf, leavesOf } from '../plan/bind.ts';
@@ -7,8 +7,8 @@ import type { View } from '../plan/places.ts';
 import { type Asked, factFilters } from '../plan/question.ts';
 import { ALL_TIME, type Filter } from '../plan/request.ts';
 import { type Column, VALUE } from './column.ts';
-import { rowSetOf } from './parts.ts';
 import type { Evaluation, Scope, ViewData } from './scope.ts';
+import { rowSetOf } from './shapes/cells.ts';
 import { evaluateView } from './view.ts';
 
 /** What a row sums up: one cell of the result, the members left out by a limit, or a total. */

@@ -5,8 +5,8 @@ import { horizonOf, type Leaf } from '../plan/bind.ts';
 import { unreached } from '../plan/fixed.ts';
 import { type AskedFilter, factFilters, filtersOf } from '../plan/question.ts';
 import { type AggregateRequest, ALL_TIME, type Filter, type Segments } from '../plan/request.ts';
-import { rowSetOf } from './parts.ts';
 import type { DayRange, Evaluation } from './scope.ts';
+import { rowSetOf } from './shapes/cells.ts';
 
 /** Days as `YYYY-MM-DD`, both inclusive. */
 export interface ExplainedDays {

@@ -1,5 +1,5 @@
+import { extremes, type Lookup, prefixSums, sumTree } from '../basics/lookups.ts';
 import type { Store } from '../engines/engine.ts';
-import { extremes, type Lookup, prefixSums, sumTree } from '../kernels/lookups.ts';
 import { aborted, type Shared, sharedWork } from '../plan/cancel.ts';
 import type { AggregateRequest, Cancellation, Cube, CubeRequest, RowSet, Segments } from '../plan/request.ts';
 import { filterKey } from '../plan/request.ts';

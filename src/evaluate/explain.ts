@@ -2,12 +2,13 @@ import type { Day } from '../calendar/day.ts';
 import { DurchblickError } from '../errors.ts';
 import type { AttributeRef } from '../model/attributes.ts';
 import type { Comparison, Model } from '../model/model.ts';
-import { type Bound, horizonOf, type Leaf } from '../plan/bind.ts';
+import { type Bound, horizonOf } from '../plan/bind.ts';
 import type { AskedFilter } from '../plan/question.ts';
 import type { AnswerRow } from './answer.ts';
 import { daysOf, type ExplainedDays, type LeftOut, type RowsBehind, rowsBehind, type SpreadShare } from './behind.ts';
 import { VALUE } from './column.ts';
 import type { Evaluation, Scope } from './scope.ts';
+import { shapeOf } from './shapes/table.ts';
 
 export type { ExplainedDays, LeftOut, RowsBehind, SpreadShare } from './behind.ts';
 
@@ -104,17 +105,6 @@ const stepsOf = (bound: Bound, depth: number, chain: readonly Comparison[], left
 const placed = ({ bound, chain }: Step): Bound =>
   [...chain].reverse().reduce<Bound>((of, comparison) => ({ kind: 'vs', of, comparison, form: 'value' }), bound);
 
-const aggregateOf = ({ aggregate, open, acrossTime }: Leaf['measure']): string => {
-  const what =
-    aggregate.kind === 'days-between'
-      ? `average of ${aggregate.days === 'working' ? 'working ' : ''}days between ${aggregate.from} and ${aggregate.until}`
-      : aggregate.kind === 'count'
-        ? `count of ${aggregate.column === undefined ? 'rows' : `rows with ${aggregate.column}`}`
-        : `${aggregate.kind === 'count-distinct' ? 'distinct values' : aggregate.kind} of ${aggregate.column}`;
-  if (open) return `${what}, of rows that are open: from ${open.from} until ${open.until}, at the last day covered`;
-  return acrossTime ? `${what}, over time the ${acrossTime} of the days that have rows` : what;
-};
-
 export interface ExplainWanted {
   readonly bound: Bound;
   readonly scope: Scope;
@@ -150,7 +140,7 @@ export const explainParts = async (wanted: ExplainWanted, evaluation: Evaluation
     parts.push({
       ...part,
       measure: measure.name,
-      aggregate: aggregateOf(measure),
+      aggregate: shapeOf(measure).words(measure),
       fact: measure.fact.name,
       role: measure.open ? `${measure.open.from} until ${measure.open.until}` : role.name,
       horizon: horizonOf(own),

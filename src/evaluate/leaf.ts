@@ -3,9 +3,9 @@ import { horizonOf, type Leaf } from '../plan/bind.ts';
 import { unreached } from '../plan/fixed.ts';
 import { historyOf, type TimeFrame } from '../plan/places.ts';
 import { type AggregateRequest, ALL_TIME, type Filter } from '../plan/request.ts';
-import { simple } from './additive.ts';
-import { additive, rowSetOf } from './parts.ts';
 import type { Evaluation, LeafData, LeafTask } from './scope.ts';
+import { additive, rowSetOf } from './shapes/cells.ts';
+import type { Cells } from './shapes/table.ts';
 
 /** Rows whose date is blank are on no period; the result says how many, and how much they amount to (D4). */
 const noteUnplaced = async (task: LeafTask, evaluation: Evaluation): Promise<void> => {
@@ -78,27 +78,13 @@ const noteBetween = async (task: LeafTask, evaluation: Evaluation): Promise<void
   });
 };
 
-type Shape = (task: LeafTask, evaluation: Evaluation) => Promise<LeafData>;
-
-/** Chooses among the few shapes that all come down to lookups on day cubes. Whatever only some measures need is loaded for them. */
-const shapeOf = async ({ open, acrossTime: over, aggregate }: Leaf['measure']): Promise<Shape> => {
-  if (open) return (await import('./seldom.ts')).level;
-  if (over === 'last-known' || aggregate.kind === 'count-distinct') {
-    const { byEvents } = await import('./seldom.ts');
-    return (task, evaluation) => byEvents(task, evaluation, over === 'last-known' ? 'latest' : 'distinct');
-  }
-  if (over) return (await import('./seldom.ts')).acrossTime;
-  return aggregate.kind === 'days-between' ? (await import('./seldom.ts')).between : simple;
-};
-
 /** Evaluates one reading. */
-export const evaluateLeaf = async (task: LeafTask, evaluation: Evaluation): Promise<LeafData> => {
+export const evaluateLeaf = async (task: LeafTask, cells: Cells, evaluation: Evaluation): Promise<LeafData> => {
   const { measure } = task.leaf;
-  const shape = await shapeOf(measure);
   // What is seen by its share alone has no rows of its own to tell of (V3).
   const byShare = unreached(measure.fact, evaluation.fixed).length > 0;
   const telling = byShare ? [] : [noteUnplaced(task, evaluation), noteBetween(task, evaluation)];
-  const [data] = await Promise.all([shape(task, evaluation), ...telling]);
+  const [data] = await Promise.all([cells(task, evaluation), ...telling]);
   noteHistory(task, evaluation);
   return data;
 };

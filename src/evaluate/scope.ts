@@ -91,6 +91,15 @@ export interface Fine {
 }
 
 /** A reading to be evaluated: where it lies in time, and which rows and members it sees. */
+/**
+ * What a window shows with nothing to aggregate, when it covers days and when it is empty: 0, a blank, or `nothing`, a blank that
+ * counts as 0 in sums and differences (M2, M7).
+ */
+export interface NothingShown {
+  readonly covered: 'zero' | 'nothing' | 'blank';
+  readonly empty: 'zero' | 'nothing' | 'blank';
+}
+
 export interface LeafTask {
   readonly leaf: Leaf;
   readonly lay: Lay;
@@ -101,6 +110,7 @@ export interface LeafTask {
   readonly fine: Fine | undefined;
   /** What its members are texts of, in this order: own and finer attributes. */
   readonly kept: readonly AttributeRef[];
+  readonly nothing: NothingShown;
   /** Coarser segments for a cube that would be too large by single days. */
   readonly segments: Segments | undefined;
 }

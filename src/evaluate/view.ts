@@ -11,6 +11,7 @@ import { COVERED, FUTURE, type Lay, MISSING } from '../windows/lay.ts';
 import { applied, arithmetic, BLANK, blankColumn, type Column, constantColumn, formed, negated, VALUE } from './column.ts';
 import { evaluateLeaf, layingOf } from './leaf.ts';
 import type { DayRange, Evaluation, Fine, LeafData, LeafTask, Scope, ViewData } from './scope.ts';
+import { shapeOf } from './shapes/table.ts';
 
 /** Whether members of the result see a reading's own value, or one repeated on all of them (G5, M11). */
 type Split = 'own' | 'repeated' | 'blank';
@@ -69,6 +70,7 @@ const taskOf = (leaf: Leaf, lay: Lay, scope: Scope, evaluation: Evaluation) => {
     filters: [...factFilters(fact, scope.filters), ...(ownCombinations ? [ownCombinations] : [])],
     where,
     fine: fine.attributes.length > 0 ? fine : undefined,
+    nothing: shapeOf(measure).nothing(measure),
     kept,
     segments: undefined,
   };
@@ -193,7 +195,7 @@ export const evaluateView = async (readings: readonly Bound[], scope: Scope, eva
         : [leaf.count, leaf.horizon];
     return JSON.stringify([own, leaf.window && [leaf.window.text, leaf.window.full, leaf.window.name], key]);
   };
-  const compare = readings.some(hasComparison) ? (await import('./seldom.ts')).compare : undefined;
+  const compare = readings.some(hasComparison) ? (await import('./shapes/seldom.ts')).compare : undefined;
   // Measures that lie on the same days are laid once.
   const lays = new Map<string, Lay>();
   const layOnce = (window: Leaf['window'], { horizon, history }: ReturnType<typeof layingOf>, { chain, key: where }: Steps): Lay => {
@@ -238,10 +240,16 @@ export const evaluateView = async (readings: readonly Bound[], scope: Scope, eva
   const tasks = [...jobs.values()].flatMap(({ task }) => task ?? []);
   for (const task of tasks) reachOf(task, evaluation);
   const loaded = new Map<Job, LeafData>();
+  // All are loaded before any asks, so that an engine is asked in the order of the readings, whatever had to be loaded.
+  const asking = await Promise.all(
+    [...jobs.values()].flatMap((job) => {
+      const { task } = job;
+      return task ? [Promise.resolve(shapeOf(task.leaf.measure).load()).then((cells) => ({ job, task, cells }))] : [];
+    }),
+  );
   await Promise.all(
-    [...jobs.values()].map(async (job) => {
-      if (!job.task) return;
-      loaded.set(job, await evaluateLeaf({ ...job.task, segments: plannedSegments(job.task, tasks, evaluation) }, evaluation));
+    asking.map(async ({ job, task, cells }) => {
+      loaded.set(job, await evaluateLeaf({ ...task, segments: plannedSegments(task, tasks, evaluation) }, cells, evaluation));
     }),
   );
   const tuples = tuplesOf(scope, jobs, loaded);

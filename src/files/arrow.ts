@@ -1,46 +1,11 @@
 // Arrow tables, files and streams as columns (docs/files.md).
+
+import type { ArrowData, ArrowTable, ArrowType, ArrowVector, ColumnKind, WrittenColumn } from '../basics/columnar.ts';
 import { isoOf, NO_DAY } from '../calendar/day.ts';
 import { DurchblickError } from '../errors.ts';
-import type { WrittenColumn } from '../kernels/columnar.ts';
 import { checkBatches } from './arrow-check.ts';
-import { type ColumnKind, decimalValue, type FileColumn, type FileTable, integerValue, type TimeUnit, timestampText } from './column.ts';
+import { decimalValue, type FileColumn, type FileTable, integerValue, type TimeUnit, timestampText } from './column.ts';
 import { checkNames } from './text.ts';
-
-/** What is used of an Apache Arrow table. */
-export interface ArrowTable {
-  readonly numRows: number;
-  readonly schema: { readonly fields: readonly { readonly name: string; readonly type: unknown }[] };
-  readonly getChild: (name: string) => ArrowVector | null;
-  readonly getChildAt: (k: number) => ArrowVector | null;
-}
-
-export interface ArrowVector {
-  readonly length: number;
-  readonly type: unknown;
-  readonly data: readonly ArrowData[];
-  readonly get: (i: number) => unknown;
-}
-
-/** A chunk of a vector: its buffers, and which of its values are there. */
-interface ArrowData {
-  readonly length: number;
-  readonly offset: number;
-  readonly nullCount: number;
-  readonly values: ArrayLike<number | bigint>;
-  readonly valueOffsets: ArrayLike<number | bigint>;
-  readonly getValid: (i: number) => boolean;
-  readonly dictionary?: ArrowVector;
-}
-
-interface ArrowType {
-  readonly typeId: number;
-  readonly bitWidth?: number;
-  readonly precision?: number;
-  readonly scale?: number;
-  readonly unit?: number;
-  readonly timezone?: string | null;
-  readonly dictionary?: ArrowType;
-}
 
 /** Numbers of types in Arrow's format, which every version keeps. */
 const [NULL, INT, FLOAT, BINARY, UTF8, BOOL, DECIMAL, DATE, TIME, TIMESTAMP] = [1, 2, 3, 4, 5, 6, 7, 8, 9, 10];

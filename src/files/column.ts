@@ -1,13 +1,6 @@
 // What every reader of a file answers: columns with a kind, whoever read them (docs/files.md).
+import type { ColumnKind } from '../basics/columnar.ts';
 import { isLong } from '../model/decimal.ts';
-
-/**
- * What kind of values a column holds, and how they are held: `date` as day numbers in an Int32Array (D1; -2^31 is blank),
- * `timestamp` (no zone) and `instant` as ISO 8601 texts, the latter in UTC with a Z, `decimal` as numbers of up to 15
- * digits and as texts beyond, `integer` as numbers and beyond 2^53 as bigints, `mixed` as JSON has them. Blank is null,
- * NaN in a Float64Array. `unusable` values can be neither dates nor members nor numbers.
- */
-export type ColumnKind = 'date' | 'timestamp' | 'instant' | 'integer' | 'decimal' | 'double' | 'boolean' | 'text' | 'mixed' | 'unusable';
 
 export interface FileColumn {
   readonly name: string;

@@ -1,8 +1,8 @@
 // Files below a folder, for Node.js: nothing outside of it, no address, and a pattern only where no file has that very name.
 import { readdir, readFile, realpath, stat } from 'node:fs/promises';
 import { dirname, isAbsolute, relative, resolve, sep } from 'node:path';
+import { compareTexts } from '../basics/text.ts';
 import { DurchblickError } from '../errors.ts';
-import { compareTexts } from '../kernels/text.ts';
 import { checkPath, type Files, outsideFolder } from './files.ts';
 import { PATTERN } from './missing.ts';
 

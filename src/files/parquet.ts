@@ -1,9 +1,10 @@
 // Parquet files as columns, by the types that their schema states (docs/files.md).
+
+import type { ColumnKind, WrittenColumn } from '../basics/columnar.ts';
 import { isoOf, NO_DAY } from '../calendar/day.ts';
 import { DurchblickError } from '../errors.ts';
-import type { WrittenColumn } from '../kernels/columnar.ts';
 import { type ByteSource, sourceOf, tooLarge } from './bytes.ts';
-import { type ColumnKind, decimalValue, type FileColumn, type FileTable, integerValue, type TimeUnit, timestampText } from './column.ts';
+import { decimalValue, type FileColumn, type FileTable, integerValue, type TimeUnit, timestampText } from './column.ts';
 import { checkNames } from './text.ts';
 
 const DAY_MS = 86_400_000;

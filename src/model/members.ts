@@ -1,4 +1,4 @@
-import { compareTexts } from '../kernels/text.ts';
+import { compareTexts } from '../basics/text.ts';
 import { NONE, UNKNOWN } from './attributes.ts';
 
 const isNumeric = (value: unknown): boolean =>

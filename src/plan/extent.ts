@@ -1,7 +1,7 @@
+import { once } from '../basics/once.ts';
 import type { Calendar } from '../calendar/calendar.ts';
 import { type Day, isoOf, parseIsoDay } from '../calendar/day.ts';
 import { DurchblickError } from '../errors.ts';
-import { once } from '../kernels/once.ts';
 import type { Fact, Model } from '../model/model.ts';
 import { OUTSIDE } from '../windows/place.ts';
 import type { FactBounds } from './axis.ts';

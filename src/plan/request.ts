@@ -1,7 +1,8 @@
 /** What is asked of an engine, and what it answers: plain data, made by the plan and read by the evaluation. */
+
+import type { Windows } from '../basics/events.ts';
 import type { Holiday } from '../calendar/calendar.ts';
 import { type Day, FIRST_DAY, LAST_DAY } from '../calendar/day.ts';
-import type { Windows } from '../kernels/events.ts';
 import type { AttributeRef } from '../model/attributes.ts';
 import type { Fact } from '../model/model.ts';
 

@@ -1,4 +1,4 @@
-import { shownText } from '../kernels/text.ts';
+import { shownText } from '../basics/text.ts';
 
 /** A field of CSV (RFC 4180): quoted where it has to be. What a spreadsheet would run as a formula is kept as it is; see `defused`. */
 export const csvField = (text: string): string =>

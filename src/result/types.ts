@@ -1,5 +1,5 @@
+import type { WrittenColumn } from '../basics/columnar.ts';
 import type { Note } from '../evaluate/notes.ts';
-import type { WrittenColumn } from '../kernels/columnar.ts';
 import type { Format } from './format.ts';
 
 export interface Period {

@@ -1,9 +1,8 @@
+import type { ArrowTable, ColumnKind, WrittenColumn } from '../../basics/columnar.ts';
 import { NO_DAY } from '../../calendar/day.ts';
 import { DurchblickError } from '../../errors.ts';
-import { type ArrowTable, arrowColumn, arrowStreamOf } from '../../files/arrow.ts';
-import type { ColumnKind } from '../../files/column.ts';
+import { arrowColumn, arrowStreamOf } from '../../files/arrow.ts';
 import type { Files } from '../../files/files.ts';
-import type { WrittenColumn } from '../../kernels/columnar.ts';
 import { columnsOfSource } from '../../model/columns.ts';
 import type { Model } from '../../model/model.ts';
 import { aborted } from '../../plan/cancel.ts';

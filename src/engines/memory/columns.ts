@@ -1,7 +1,7 @@
+import type { ColumnKind } from '../../basics/columnar.ts';
+import { greatest } from '../../basics/text.ts';
 import type { DateRules } from '../../calendar/dates.ts';
 import { FIRST_DAY, isoOf, LAST_DAY, NO_DAY } from '../../calendar/day.ts';
-import type { ColumnKind } from '../../files/column.ts';
-import { greatest } from '../../kernels/text.ts';
 import { type Digits, digitsOf, isLong, type NumberForm, numberText } from '../../model/decimal.ts';
 import { badDates, badNumber, isNumberless } from '../shared/faults.ts';
 import type { RawColumn, Table } from '../shared/tables.ts';

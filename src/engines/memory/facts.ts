@@ -1,5 +1,5 @@
+import { upperBound } from '../../basics/search.ts';
 import { NO_DAY } from '../../calendar/day.ts';
-import { upperBound } from '../../kernels/search.ts';
 import { type AttributeRef, memberText, NONE, reach, UNKNOWN } from '../../model/attributes.ts';
 import { orderedMembers } from '../../model/members.ts';
 import type { Dimension, Fact, Link, Model } from '../../model/model.ts';

@@ -1,6 +1,6 @@
+import { compareTexts } from '../../basics/text.ts';
 import { NO_DAY } from '../../calendar/day.ts';
 import { DurchblickError } from '../../errors.ts';
-import { compareTexts } from '../../kernels/text.ts';
 import { passes } from '../../plan/members.ts';
 import type { Filter } from '../../plan/request.ts';
 import { filterKey } from '../../plan/request.ts';

@@ -1,5 +1,5 @@
+import type { Sightings } from '../../basics/events.ts';
 import { DurchblickError } from '../../errors.ts';
-import type { Sightings } from '../../kernels/events.ts';
 import type { AttributeRef } from '../../model/attributes.ts';
 import { usedColumns } from '../../model/columns.ts';
 import type { Fact, Model } from '../../model/model.ts';

@@ -1,5 +1,6 @@
 import { NO_DAY } from '../../calendar/day.ts';
 import type { Codes } from './columns.ts';
+import type { Lists } from './lists.ts';
 
 /** Where every row of a scan goes: its day to a segment, its member by code. */
 export interface Layout {
@@ -93,3 +94,11 @@ export const scanPlainly = (scans: readonly Scan[]): Cells =>
       return acc.subarray(0, spare);
     });
   });
+
+/** A way of scanning, with the lists that it wants columns to be. */
+export interface Scanning {
+  /** What columns are made of. */
+  readonly lists: Lists;
+  readonly scan: (scans: readonly Scan[]) => Promise<Cells>;
+  readonly close: () => void;
+}

@@ -1,15 +1,6 @@
 // How rows are scanned: small tables by a plain loop, others by the kernel, large ones by two threads.
-
-import { type Lists, PLAIN_LISTS } from './lists.ts';
-import type { Cells, Scan } from './scan.ts';
-import { scanPlainly } from './scan.ts';
-
-export interface Scanning {
-  /** What columns are made of. */
-  readonly lists: Lists;
-  readonly scan: (scans: readonly Scan[]) => Promise<Cells>;
-  readonly close: () => void;
-}
+import { PLAIN_LISTS } from './lists.ts';
+import { type Scanning, scanPlainly } from './scan.ts';
 
 const PLAIN: Scanning = { lists: PLAIN_LISTS, scan: async (scans) => scanPlainly(scans), close: () => undefined };
 

@@ -1,7 +1,7 @@
 // What small tables and simple measures do without, loaded together for the first that need it.
 import { MANY_ROWS, scanAll } from './passes.ts';
 import { ownRoom } from './room.ts';
-import type { Scanning } from './scanning.ts';
+import type { Scanning } from './scan.ts';
 import { secondThread } from './threads.ts';
 
 export { events } from './sightings.ts';

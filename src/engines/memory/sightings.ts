@@ -1,6 +1,6 @@
+import { countEvents, gatherSightings } from '../../basics/events.ts';
+import { prefixSums } from '../../basics/lookups.ts';
 import { DurchblickError } from '../../errors.ts';
-import { countEvents, gatherSightings } from '../../kernels/events.ts';
-import { prefixSums } from '../../kernels/lookups.ts';
 import { type Events, type EventsRequest, filterKey } from '../../plan/request.ts';
 import { cubes, type Scanner, segmentTable } from './cubes.ts';
 import type { Opened, Sighted } from './opened.ts';

@@ -1,8 +1,8 @@
+import { once } from '../../basics/once.ts';
+import { compareTexts } from '../../basics/text.ts';
 import { type Day, FIRST_DAY, isoOf, LAST_DAY, NO_DAY } from '../../calendar/day.ts';
 import { DurchblickError } from '../../errors.ts';
 import type { Files } from '../../files/files.ts';
-import { once } from '../../kernels/once.ts';
-import { compareTexts } from '../../kernels/text.ts';
 import { type AttributeRef, NONE, UNKNOWN } from '../../model/attributes.ts';
 import type { Fact, Model } from '../../model/model.ts';
 import { passes } from '../../plan/members.ts';

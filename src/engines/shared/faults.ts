@@ -1,6 +1,7 @@
 // Faults in the data that every engine tells in the same words.
+
+import type { ColumnKind } from '../../basics/columnar.ts';
 import { DurchblickError, suggest } from '../../errors.ts';
-import type { ColumnKind } from '../../files/column.ts';
 import { NUMBER_HINT, type NumberForm } from '../../model/decimal.ts';
 import type { Dimension } from '../../model/model.ts';
 import type { DataNote } from '../../plan/request.ts';

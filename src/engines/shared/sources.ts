@@ -7,7 +7,6 @@ import type { Files } from '../../files/files.ts';
 import { readHolidays } from '../../files/ics.ts';
 import { readFileTable } from '../../files/table.ts';
 import type { Model } from '../../model/model.ts';
-import type { RawColumn } from './tables.ts';
 
 const noFile = (file: string, error: unknown): string =>
   (error as { code?: string }).code === 'ENOENT'
@@ -28,7 +27,7 @@ export const joinedTables = (tables: readonly FileTable[], names: readonly strin
       });
   }
   const rows = tables.reduce((sum, table) => sum + table.rows, 0);
-  const values = (k: number): RawColumn => {
+  const values = (k: number): ArrayLike<unknown> => {
     const lists = tables.map(({ columns }) => columns[k].values);
     if (lists[0] instanceof Int32Array) return Int32Array.from(lists.flatMap((list) => Array.from(list as Int32Array)));
     if (lists[0] instanceof Float64Array) return Float64Array.from(lists.flatMap((list) => Array.from(list as Float64Array)));

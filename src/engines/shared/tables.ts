@@ -1,15 +1,16 @@
 // Tables that a program gives, and the files of a model, as columns with kinds.
+
+import type { ArrowTable, ColumnKind } from '../../basics/columnar.ts';
 import { NO_DAY } from '../../calendar/day.ts';
 import { DurchblickError, suggest } from '../../errors.ts';
-import type { ArrowTable } from '../../files/arrow.ts';
-import type { ColumnKind, FileColumn, FileTable } from '../../files/column.ts';
+import type { FileColumn, FileTable } from '../../files/column.ts';
 import type { Files } from '../../files/files.ts';
 import { columnsOf } from '../../files/rows.ts';
 import { dateColumns } from '../../model/columns.ts';
 import type { Model, Source } from '../../model/model.ts';
 import { unknownColumn, unusableColumn } from './faults.ts';
 
-export type { ArrowTable } from '../../files/arrow.ts';
+export type { ArrowTable } from '../../basics/columnar.ts';
 
 /** A column as it came: texts, numbers, typed arrays, anything with a length. */
 export type RawColumn = ArrayLike<unknown>;

@@ -1,7 +1,8 @@
 // What a value of a column is as a member, a date and a number: the same on every engine (D2, D3, G8, M2).
+
+import type { ColumnKind } from '../../basics/columnar.ts';
 import { type DateReader, type DateRules, dateReader, zoneDays } from '../../calendar/dates.ts';
 import { type Day, isoOf, NO_DAY, parseIsoDay } from '../../calendar/day.ts';
-import type { ColumnKind } from '../../files/column.ts';
 
 export const isBlank = (value: unknown): boolean => value === null || value === undefined || value === '' || value !== value;
 

@@ -1,5 +1,5 @@
+import { upperBound } from '../../basics/search.ts';
 import { DurchblickError } from '../../errors.ts';
-import { upperBound } from '../../kernels/search.ts';
 import { type AttributeRef, reach } from '../../model/attributes.ts';
 import type { Link } from '../../model/model.ts';
 import type { AggregateRequest, Cube, CubeColumn, CubeRequest, Filter, Segments } from '../../plan/request.ts';

@@ -1,8 +1,8 @@
 // What differs between databases, and how a relation's columns are known to the generator.
 
+import type { ColumnKind as FileKind } from '../../basics/columnar.ts';
 import type { ZoneStretch } from '../../calendar/dates.ts';
 import type { DurchblickError } from '../../errors.ts';
-import type { ColumnKind as FileKind } from '../../files/column.ts';
 import type { NumberForm } from '../../model/decimal.ts';
 
 /** What kind of values a column of a database holds. */

@@ -1,4 +1,4 @@
-import { prefixSums } from '../../kernels/lookups.ts';
+import { prefixSums } from '../../basics/lookups.ts';
 import type { Events, EventsRequest } from '../../plan/request.ts';
 import { linkWithTable, summedFact } from './cube.ts';
 import type { Rows, Statement } from './database.ts';

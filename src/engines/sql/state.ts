@@ -1,6 +1,7 @@
 // What was found out about a database in one state of its data: nothing of it is taken for another state (V6).
+
+import { once } from '../../basics/once.ts';
 import { DurchblickError } from '../../errors.ts';
-import { once } from '../../kernels/once.ts';
 import type { AttributeRef } from '../../model/attributes.ts';
 import { usedColumns } from '../../model/columns.ts';
 import type { Dimension, Fact, Model } from '../../model/model.ts';

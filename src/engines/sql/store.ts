@@ -1,6 +1,7 @@
 // An opened database as the core knows engines.
+
+import { once } from '../../basics/once.ts';
 import { DurchblickError } from '../../errors.ts';
-import { once } from '../../kernels/once.ts';
 import type { AttributeRef } from '../../model/attributes.ts';
 import type { Fact, Model } from '../../model/model.ts';
 import type {

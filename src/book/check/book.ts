@@ -1,0 +1,73 @@
+import type { Calendar } from '../../calendar/calendar.ts';
+import { type Day, NO_DAY } from '../../calendar/day.ts';
+import type { Store } from '../../engines/engine.ts';
+import { rowDayReader } from '../../engines/shared/values.ts';
+import type { Fact, Model, Role } from '../../model/model.ts';
+import type { LaidSpan } from '../../plan/windows.ts';
+import type { State } from '../states/state.ts';
+import { dataFindings } from './data.ts';
+import type { Finding } from './finding.ts';
+import { nameFindings } from './names.ts';
+
+/** Comparisons of the model that can be held against no unit (C4, C5). */
+const unusable = async (
+  model: Model,
+  windows: (options: { readonly only: readonly string[]; readonly by: string }) => Promise<readonly LaidSpan[]>,
+): Promise<Finding[]> => {
+  const found: Finding[] = [];
+  for (const name of Object.keys(model.input.comparisons ?? {})) {
+    const laid = await Promise.all(model.units.map((by) => windows({ only: [name], by })));
+    const problems = laid.flat().map(({ problem }) => problem);
+    if (problems.length === 0 || problems.some((problem) => problem === undefined)) continue;
+    found.push({
+      code: 'comparison-unusable',
+      severity: 'warning',
+      message: `comparison "${name}" works on no axis: ${problems[0]}`,
+      count: 1,
+      examples: [],
+      wayOut: 'Shift by a unit that the axis has, or that holds whole periods of it (C4).',
+      place: model.locate(['comparisons', name]),
+    });
+  }
+  return found;
+};
+
+const readerOf = async (model: Model, store: Store, fact: Fact, role: string): Promise<(value: unknown) => Day | undefined> => {
+  const { column, format, blankDates } = fact.roles.get(role) as Role;
+  const kind = await store.kind(fact.source, column);
+  const grain = fact.grain === 'day' ? 'day' : 'coarse';
+  const read = rowDayReader(kind, { timeZone: model.timeZone, format, blankDates, grain });
+  return (value) => {
+    const day = read(value);
+    return day === NO_DAY ? undefined : day;
+  };
+};
+
+/** Everything that somebody should look at, what may make numbers wrong first. `inState` runs a look at one state of the data. */
+export const checkBook = async (
+  model: Model,
+  today: Day,
+  windows: Parameters<typeof unusable>[1],
+  inState: (look: (state: State, calendar: Calendar) => Promise<Finding[]>) => Promise<Finding[]>,
+): Promise<readonly Finding[]> => {
+  const data = await inState((state, calendar) =>
+    dataFindings({
+      today,
+      model,
+      store: state.store,
+      bounds: async (fact) => {
+        const found = await state.bounds(undefined);
+        return new Map([...fact.roles.keys()].map((role) => [role, found(fact, role)]));
+      },
+      periodOf: (fact, day) => {
+        const index = calendar.indexOf(calendar.unit(fact.grain), day);
+        const label = calendar.label(fact.grain, day);
+        return index < 0 || label === undefined ? undefined : { index, label };
+      },
+      labelOf: (fact, index) => calendar.unit(fact.grain).label(index),
+      reader: (fact, role) => readerOf(model, state.store, fact, role),
+    }),
+  );
+  const rank = { warning: 0, hint: 1 };
+  return [...data, ...(await unusable(model, windows)), ...nameFindings(model)].sort((a, b) => rank[a.severity] - rank[b.severity]);
+};

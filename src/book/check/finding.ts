@@ -1,0 +1,34 @@
+import type { Place } from '../../errors.ts';
+
+/** Something in a model or its data that somebody should look at. */
+export interface Finding {
+  readonly code:
+    | 'data-note'
+    | 'orphans'
+    | 'blank-links'
+    | 'blank-dates'
+    | 'far-dates'
+    | 'reversed-dates'
+    | 'duplicate-rows'
+    | 'missing-periods'
+    | 'stops-early'
+    | 'long-gaps'
+    | 'text-dates'
+    | 'unused-name'
+    | 'window-built-in'
+    | 'comparison-unusable';
+  /** `warning`: numbers may be wrong. `hint`: worth knowing. What makes numbers impossible is an error when a model is opened. */
+  readonly severity: 'warning' | 'hint';
+  readonly message: string;
+  /** Rows, days or names that it is about. */
+  readonly count: number;
+  readonly examples: readonly string[];
+  /** What would be right. */
+  readonly wayOut: string;
+  readonly place?: Place;
+}
+
+export const EXAMPLES = 3;
+/** `one` behind a count of one, `many` behind any other. */
+export const verb = (count: number, one: string, many: string): string => (count === 1 ? one : many);
+export const rowsText = (count: number): string => `${count.toLocaleString('en')} ${count === 1 ? 'row' : 'rows'}`;

@@ -1,0 +1,79 @@
+import type { Expression } from '../../language/syntax.ts';
+import type { Model } from '../../model/model.ts';
+import type { Finding } from './finding.ts';
+
+const namesIn = (node: Expression): string[] => {
+  switch (node.kind) {
+    case 'name':
+      return [node.name];
+    case 'binary':
+      return [...namesIn(node.left), ...namesIn(node.right)];
+    case 'negate':
+    case 'modified':
+      return namesIn(node.of);
+    case 'call':
+      return node.args.flatMap(namesIn);
+    default:
+      return [];
+  }
+};
+
+const unused = (what: string, name: string, path: readonly string[], model: Model, wayOut: string): Finding => ({
+  code: 'unused-name',
+  severity: 'hint',
+  message: `${what} "${name}" is used by nothing`,
+  count: 1,
+  examples: [],
+  wayOut,
+  place: model.locate(path),
+});
+
+/** Sources, dimensions and computed columns that nothing uses, and windows that are there already. */
+export const nameFindings = (model: Model): Finding[] => {
+  const found: Finding[] = [];
+  const { calendar } = model.input;
+  const tables = [
+    ...Object.values(calendar?.yearSystems ?? {}).map((system) => (system as { table?: string }).table),
+    ...Object.values(calendar?.periods ?? {}).map((period) => (period as { table?: string }).table),
+    (calendar?.workingDays as { holidays?: { table?: string } } | undefined)?.holidays?.table,
+  ];
+  const sources = new Set([
+    ...[...model.facts.values()].map(({ source }) => source),
+    ...[...model.dimensions.values()].map(({ source }) => source),
+    ...tables,
+  ]);
+  for (const name of model.sources.keys())
+    if (!sources.has(name))
+      found.push(unused('source', name, ['sources', name], model, 'Leave it out, or give it to a fact or dimension.'));
+  const linked = new Set([...model.facts.values()].flatMap(({ links }) => links.map(({ dimension }) => dimension.name)));
+  for (const name of model.dimensions.keys())
+    if (!linked.has(name)) found.push(unused('dimension', name, ['dimensions', name], model, 'Link a fact to it, or leave it out.'));
+  for (const fact of model.facts.values()) {
+    const used = new Set<string>();
+    for (const measure of model.measures.values()) {
+      const { aggregate } = measure;
+      if (measure.fact === fact && aggregate.kind !== 'days-between' && aggregate.column !== undefined) used.add(aggregate.column);
+    }
+    for (const band of fact.bands.values()) used.add(band.of);
+    for (const expression of fact.columns.values()) for (const name of namesIn(expression)) used.add(name);
+    for (const name of fact.columns.keys())
+      if (!used.has(name))
+        found.push(unused('column', name, ['facts', fact.name, 'columns', name], model, 'Sum it in a measure, or leave it out.'));
+  }
+  const builtIn = [...model.windows.values()].filter((window) => window.builtIn);
+  for (const own of model.windows.values()) {
+    if (own.builtIn || own.previous !== undefined || own.full) continue;
+    const same = builtIn.find(({ window }) => JSON.stringify(window) === JSON.stringify(own.window));
+    if (!same) continue;
+    found.push({
+      code: 'window-built-in',
+      severity: 'hint',
+      message: `window "${own.name}" is the built-in "${same.name}"`,
+      count: 1,
+      examples: [own.text],
+      wayOut: `Use ${same.name}, which everybody knows.`,
+      place: model.locate(['windows', own.name]),
+    });
+  }
+  return found;
+};

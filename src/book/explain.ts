@@ -1,0 +1,77 @@
+import { type Day, isoOf } from '../calendar/day.ts';
+import { answer } from '../evaluate/answer.ts';
+import { explainParts, formulaText } from '../evaluate/explain.ts';
+import type { Notes } from '../evaluate/notes.ts';
+import type { Evaluation, Scope } from '../evaluate/scope.ts';
+import type { Model } from '../model/model.ts';
+import type { Question } from '../model/schema.ts';
+import type { Axis } from '../plan/axis.ts';
+import type { Asked } from '../plan/question.ts';
+import type { Explanation } from '../result/explained.ts';
+import { formatter } from '../result/format.ts';
+import { resultOf } from '../result/result.ts';
+import type { ExplainRequest } from './types.ts';
+
+/** A question that is ready to be answered. */
+export interface Prepared {
+  readonly asked: Asked;
+  readonly axis: Axis;
+  readonly evaluation: Evaluation;
+  readonly found: Notes;
+  readonly asOf: Day;
+}
+
+/** The question in whose answer the cell stands: one period, or one window, split by the cell's attributes. */
+export const explainedQuestion = async (
+  { reading, at, by: given, members = {}, where, asOf, knownBy }: ExplainRequest,
+  model: Model,
+  unitOf: () => Promise<string | undefined>,
+): Promise<Question> => {
+  const isWindow = model.windows.has(at) && given === undefined;
+  const by = given ?? (isWindow || at.includes('/') ? undefined : await unitOf());
+  return {
+    show: [reading],
+    ...(isWindow ? { by: [at] } : { range: at, ...(by === undefined ? {} : { by }) }),
+    per: Object.keys(members),
+    ...(where ? { where } : {}),
+    ...(asOf === undefined ? {} : { asOf }),
+    ...(knownBy === undefined ? {} : { knownBy }),
+  };
+};
+
+/** Why the cell is what it is (V1). */
+export const explanationOf = async (
+  { asked, axis, evaluation, found, asOf }: Prepared,
+  { reading, at, members = {}, rows: show = 5 }: ExplainRequest,
+  model: Model,
+): Promise<Explanation> => {
+  const attributes = asked.per.map(({ attribute }) => attribute);
+  const wanted = asked.per.map(({ name }) => members[name]);
+  const { filters } = asked;
+  const scope: Scope = { view: { axis, rows: 'periods' }, attributes, filters, combinations: undefined, tuples: [wanted] };
+  const [{ bound }] = asked.columns;
+  const outcome = await answer(asked, axis, evaluation);
+  const row = outcome.rows.find((one) => one.members.every((text, k) => text === wanted[k]));
+  // A member without data has no row in the answer, and yet a reason.
+  const cell = row ?? { kind: 'cell' as const, period: 0, members: wanted, data: await evaluation.view([bound], scope), row: 0, at: 0 };
+  const periodEnd = axis.windows ? asOf : (axis.places[0]?.end ?? asOf);
+  const parts = await explainParts({ bound, scope, row: cell, attributes, filters, periodEnd, show }, evaluation);
+  const result = resultOf(outcome, asked, model, asOf, found);
+  const { format } = result.columns[result.columns.length - 1];
+  const [{ value }] = parts;
+  const formula = formulaText(model, reading);
+  return {
+    reading,
+    ...(formula === undefined ? {} : { formula }),
+    value,
+    text: formatter(format ?? {}, model.locale)(value),
+    period: result.periods[0]?.label ?? at,
+    members,
+    asOf: isoOf(asOf),
+    caption: result.caption,
+    locale: model.locale,
+    ...(format ? { format } : {}),
+    parts,
+    notes: result.notes,
+  };
+};

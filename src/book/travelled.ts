@@ -1,0 +1,28 @@
+import type { DataState } from '../engines/engine.ts';
+import { DurchblickError } from '../errors.ts';
+import type { Result as PlainResult, ResultJson } from '../result/types.ts';
+import { withWaysOut } from '../result/ways-out.ts';
+import type { Result } from './types.ts';
+
+/** A result with the ways out that need code of their own. */
+export const withFiles = (result: PlainResult, seen: DataState | undefined): Result => ({
+  ...result,
+  ...(seen ? { state: { time: new Date(seen.time).toISOString() } } : {}),
+  toArrow: async () => (await import('../files/formats.ts')).arrowTable(result.toColumns()),
+  toParquet: async () => (await import('../files/formats.ts')).parquetOf(result.toColumns()),
+});
+
+const PARTS = ['asOf', 'periods', 'columns', 'rows', 'totals', 'compared', 'notes', 'locale'] as const;
+
+/**
+ * A result again from its `toJson()`, after it travelled from a server or a worker: it can be written as a table, CSV or
+ * Parquet, and drawn, without model or data. Throws `bad-json` where a part of it is missing.
+ */
+export const resultFromJson = (json: ResultJson): Result => {
+  const missing = PARTS.find((part) => (json as Partial<ResultJson> | null)?.[part] === undefined);
+  if (missing !== undefined)
+    throw new DurchblickError('bad-json', `this is no answer: it has no "${missing}"`, {
+      hint: 'It takes what toJson() of a result gave.',
+    });
+  return withFiles(withWaysOut(json), undefined);
+};

@@ -1,0 +1,149 @@
+import type { ArrowTable } from '../basics/columnar.ts';
+import type { Calendar } from '../calendar/calendar.ts';
+import type { Day } from '../calendar/day.ts';
+import type { Model } from '../model/model.ts';
+import type { Names } from '../model/names.ts';
+import type { Question } from '../model/schema.ts';
+import type { Limit } from '../plan/alerts.ts';
+import type { Bounds, Cancellation, DataNote } from '../plan/request.ts';
+import type { CheckedQuestion, QuestionOf, RowOf, WhereOf } from '../plan/typed.ts';
+import type { LaidSpan } from '../plan/windows.ts';
+import type { Explanation } from '../result/explained.ts';
+import type { Format } from '../result/format.ts';
+import type { Result as PlainResult, ResultRow } from '../result/types.ts';
+import type { Finding } from './check/finding.ts';
+import type { Difference } from './verify/differences.ts';
+
+export interface OpenBookOptions<N extends Names = Names, W = WhereOf<N>> {
+  /**
+   * Filters fixed for good: rows outside are not seen by any question, total, note, bound, member list or error (V3). A fact
+   * that they cannot reach is an error, unless it says `open-to: everyone`. An empty filter is an error.
+   */
+  readonly where?: W;
+  /** The present instant in milliseconds; what `today` means. Default: the system clock. */
+  readonly clock?: () => number;
+  /**
+   * Seconds for which a state of the data is taken for the present one without looking: 0, the default, looks at files and
+   * databases for each question (V6). Rows that a program gave do not change.
+   */
+  readonly refresh?: number;
+  /** Bytes of day cubes to keep for later questions. Default 256 MiB. */
+  readonly cacheBytes?: number;
+}
+
+/** A state of the data: the instant (ISO 8601, UTC) at which it was looked at. */
+export interface StateTime {
+  readonly time: string;
+}
+
+/** An answer with its ways out; those that need a package say so when it is missing. */
+export interface Result<Row = ResultRow> extends PlainResult<Row> {
+  /** An Apache Arrow table with the rows of the CSV; needs `apache-arrow`. */
+  readonly toArrow: () => Promise<ArrowTable>;
+  /** Which state of the data it was computed from; undefined where a program gave the rows. No part of `toJson`. */
+  readonly state?: StateTime;
+  /** The rows of the CSV as a Parquet file. */
+  readonly toParquet: () => Promise<Uint8Array>;
+}
+
+/** An answer held against a second one, computed row by row (V2). */
+export interface Verification {
+  readonly result: Result;
+  /** Cells of readings that were compared, totals included. */
+  readonly cells: number;
+  readonly different: readonly Difference[];
+}
+
+/** The cell that is to be explained. */
+export interface ExplainRequest {
+  readonly reading: string;
+  /** A period by its label (`2026-08`, `2026-W33`, `FY27`), a range (`2026-01/2026-08`), or the name of a window. */
+  readonly at: string;
+  /** The axis that the cell stands on; when left out, the unit of the period. */
+  readonly by?: string;
+  /** The members of the cell, by attribute. */
+  readonly members?: Readonly<Record<string, string>>;
+  readonly where?: Question['where'];
+  readonly asOf?: string;
+  readonly knownBy?: string;
+  /** Rows to show behind each measure; default 5. */
+  readonly rows?: number;
+}
+
+export interface AskOptions {
+  readonly signal?: Cancellation;
+}
+
+export interface WindowsOptions {
+  /** As-of dates to lay at, one after the other; the model's own when left out. */
+  readonly at?: readonly string[];
+  /** Windows, by name or as `[P10D/anchor]`, and comparisons, by name or as `[-P2Y]`; all of the model when left out. */
+  readonly only?: readonly string[];
+  /** The unit whose period at the as-of date comparisons are held against; when left out, month or the next that works. */
+  readonly by?: string;
+  /** The window they are held against instead of the period itself. */
+  readonly over?: string;
+}
+
+/** An alert that fires: for which period and members, at what value, and the bound it breaks. */
+export interface FiredAlert {
+  readonly alert: string;
+  readonly label: string;
+  readonly reading: string;
+  readonly asOf: string;
+  readonly period: string;
+  readonly members: Readonly<Record<string, string>>;
+  readonly value: number;
+  readonly limit: Limit;
+  readonly format?: Format;
+  readonly better?: 'higher' | 'lower';
+}
+
+/** What answering cost: scans of rows, cubes served from memory, cells that came from the engine. */
+export interface Cost {
+  readonly scans: number;
+  readonly cached: number;
+  readonly cells: number;
+  /** Rows that a database answered with; undefined where rows are in memory. */
+  readonly fetched?: number;
+}
+
+/** A model opened over data. Keeps day cubes, so that asking again does not touch the rows again. */
+export interface Book<N extends Names = Names> {
+  readonly model: Model<N>;
+  /**
+   * Answers a question. Names in it are checked by the compiler where model and question are literals, and always at
+   * run time. Throws `DurchblickError` for a wrong question and for faults in the data.
+   */
+  ask<const Q extends QuestionOf<N>>(question: Q & CheckedQuestion<Q, N>, options?: AskOptions): Promise<Result<RowOf<Q>>>;
+  /**
+   * Answers a question, and a second time from all rows without cubes, prefix sums, events or a database's sums; says
+   * which cells differ (V2). Reads every row of the model's facts.
+   */
+  verify<const Q extends QuestionOf<N>>(question: Q & CheckedQuestion<Q, N>, options?: AskOptions): Promise<Verification>;
+  /** Why a cell's number is what it is: parts, days, rows, and what was left out (V1). */
+  readonly explain: (request: ExplainRequest, options?: AskOptions) => Promise<Explanation>;
+  /** The calendar in whole years over all data, the as-of date and what windows and comparisons reach from there (U8); or over a range. */
+  readonly calendar: (range?: { readonly first: Day; readonly last: Day }) => Promise<Calendar>;
+  /** First and last day of a range: periods, dates, labels or a window laid at the as-of date (A5). */
+  readonly range: (text: string, asOf?: string) => Promise<{ readonly first: Day; readonly last: Day }>;
+  /** The as-of date of a text, the model's own when left out (A1). */
+  readonly asOf: (text?: string) => Promise<Day>;
+  /** Windows and comparisons of the model with the days they cover. */
+  readonly windows: (options?: WindowsOptions) => Promise<readonly LaidSpan[]>;
+  /** Evaluates every alert of the model in the period of an as-of date, the model's own when left out; answers those that fire. */
+  readonly alerts: (asOf?: string) => Promise<readonly FiredAlert[]>;
+  /** What in model and data somebody should look at: orphans, far dates, gaps, doubled amounts, names that nothing uses. */
+  readonly check: () => Promise<readonly Finding[]>;
+  /** Members of an attribute in their order (R1), as questions name it. */
+  readonly members: (attribute: string) => Promise<readonly string[]>;
+  /** First and last day with data in a role, of whole periods for coarse facts (W11). */
+  readonly bounds: (fact: string, role: string) => Promise<Bounds | undefined>;
+  /** Faults in the latest state of the data that do not stop answers. */
+  readonly dataNotes: readonly DataNote[];
+  /** Looks at files and databases now, whatever `refresh` says, and answers which state they are in. */
+  readonly refresh: () => Promise<StateTime | undefined>;
+  readonly cost: () => Cost;
+  /** Waits for questions that are under way, then lets go of connections and memory. Asking afterwards is an error; closing again is none. */
+  readonly close: () => Promise<void>;
+}

@@ -1,0 +1,173 @@
+import type { ColumnKind } from '../../basics/columnar.ts';
+import { type Day, NO_DAY } from '../../calendar/day.ts';
+import type { Store } from '../../engines/engine.ts';
+import { isBlank, keyReader, rowDayReader } from '../../engines/shared/values.ts';
+import { type AttributeRef, memberText, NONE, reach, UNKNOWN } from '../../model/attributes.ts';
+import { usedColumns } from '../../model/columns.ts';
+import type { Dimension, Fact, Model } from '../../model/model.ts';
+import { passes } from '../../plan/members.ts';
+import type { Filter, RowSet, RowValue, WorkingDays } from '../../plan/request.ts';
+import { computed, doubleOf, type Plain, plainOf } from './decimal.ts';
+
+/** A row as its source has it. */
+export interface Row {
+  readonly raw: Readonly<Record<string, unknown>>;
+  readonly days: Readonly<Record<string, Day | undefined>>;
+}
+
+/** A fact's rows, and what one row says. */
+export interface FactRows {
+  readonly fact: Fact;
+  readonly member: (row: Row, attribute: AttributeRef) => string;
+  readonly value: (row: Row, value: RowValue, workingDays: WorkingDays | undefined) => Plain | undefined;
+  readonly present: (row: Row, column: string) => boolean;
+  /** What distinct values of a column are told apart by; an empty text where it is blank. */
+  readonly key: (row: Row, column: string) => string;
+  readonly passes: (row: Row, filter: Filter) => boolean;
+  /** The rows that are the last version of their key recorded on or before a day (G7), of those that may be seen (V3) or of all. */
+  readonly known: (set: Pick<RowSet, 'knownBy' | 'hidden'>) => readonly Row[];
+}
+
+/** Days come as texts here, whatever their column holds. */
+const plainKind = (kind: ColumnKind): ColumnKind => (kind === 'date' ? 'text' : kind);
+const textReader = (kind: ColumnKind, timeZone: string): ((value: unknown) => string) => {
+  const text = keyReader(plainKind(kind), timeZone);
+  return (value) => (isBlank(value) ? '' : text(value));
+};
+
+/** A dimension's rows by key, each with the texts of its attributes. */
+type TextsByKey = ReadonlyMap<string, ReadonlyMap<string, string>>;
+
+/** A dimension's rows by key. */
+export const dimensionRows = async (dimension: Dimension, { timeZone }: Model, store: Store): Promise<TextsByKey | undefined> => {
+  const { source, key, attributes } = dimension;
+  if (source === undefined || key === undefined) return undefined;
+  const columns = [...new Set([key, ...[...attributes.values()].map(({ column }) => column)])];
+  const texts = new Map<string, (value: unknown) => string>();
+  for (const column of columns) texts.set(column, textReader(await store.kind(source, column), timeZone));
+  const text = (row: Readonly<Record<string, unknown>>, column: string): string =>
+    (texts.get(column) as (value: unknown) => string)(row[column]);
+  const rows = await store.rows(source, columns);
+  return new Map(
+    rows.map((row) => [
+      text(row, key),
+      new Map(Array.from(attributes, ([name, { column }]) => [name, memberText(text(row, column)) || NONE])),
+    ]),
+  );
+};
+
+const later = (a: unknown, b: unknown): boolean => {
+  if (a instanceof Date && b instanceof Date) return a > b;
+  if (typeof a === 'number' && typeof b === 'number') return a > b;
+  return String(a ?? '') > String(b ?? '');
+};
+
+/** Reads all rows of a fact through the engine, each value as it stands there. */
+export const factRows = async (
+  fact: Fact,
+  model: Model,
+  store: Store,
+  dimensions: ReadonlyMap<string, TextsByKey | undefined>,
+  fixed: readonly Filter[],
+): Promise<FactRows> => {
+  const { timeZone } = model;
+  const columns = [...new Set(usedColumns(fact, model).map(({ column }) => column))].filter((column) => !fact.columns.has(column));
+  const raws = await store.rows(fact.source, columns);
+  const kinds = new Map<string, ColumnKind>();
+  for (const column of columns) kinds.set(column, await store.kind(fact.source, column));
+  const kindOf = (column: string): ColumnKind => kinds.get(column) ?? 'mixed';
+  const grain = fact.grain === 'day' ? 'day' : 'coarse';
+  const readers = [...fact.roles.values()].map(({ name, column, format, blankDates }) => {
+    return { name, column, read: rowDayReader(kindOf(column), { timeZone, format, blankDates, grain }) };
+  });
+  const texts = new Map(columns.map((column) => [column, textReader(kindOf(column), timeZone)]));
+  const textOf = (row: Row, column: string): string => texts.get(column)?.(row.raw[column]) ?? '';
+  const dayOf = (day: Day | undefined): Day | undefined => (day === NO_DAY ? undefined : day);
+  const rows = raws.map((raw): Row => {
+    return { raw, days: Object.fromEntries(readers.map(({ name, column, read }) => [name, dayOf(read(raw[column]))])) };
+  });
+  const { numbers = 'plain' } = model.sources.get(fact.source) ?? {};
+  const number = (row: Row, name: string): Plain | undefined => {
+    const expression = fact.columns.get(name);
+    return expression ? computed(expression, (column) => number(row, column)) : plainOf(row.raw[name], numbers);
+  };
+  const band = (row: Row, name: string): string => {
+    const own = fact.bands.get(name);
+    const amount = own && number(row, own.of);
+    const at = own && amount !== undefined ? own.starts.findLastIndex((start) => start <= doubleOf(amount)) : -1;
+    return own?.labels[at] ?? NONE;
+  };
+  const member = (row: Row, attribute: AttributeRef): string => {
+    if (attribute.kind === 'band') return band(row, attribute.key);
+    const way = reach(fact, attribute);
+    if (way === undefined || way === 'band') throw new Error(`${fact.name} does not reach ${attribute.key}`);
+    const text = textOf(row, way.column);
+    if (text === '') return NONE;
+    const table = dimensions.get(way.dimension.name);
+    if (!table) return memberText(text);
+    if (way.attribute === undefined) return table.get(text)?.get(attribute.attribute) ?? UNKNOWN;
+    const own = memberText(text);
+    for (const found of table.values()) if (found.get(attribute.attribute) === own) return own;
+    return UNKNOWN;
+  };
+  const passesFilter = (row: Row, filter: Filter): boolean => {
+    switch (filter.kind) {
+      case 'members':
+        return passes(member(row, filter.attribute), filter.test);
+      case 'combinations': {
+        const own = filter.attributes.map((attribute) => member(row, attribute));
+        return filter.list.some((tuple) => tuple.every((text, k) => text === own[k])) === (filter.keep === 'listed');
+      }
+      case 'date':
+        return (row.days[filter.role] === undefined) === (filter.is === 'blank');
+      case 'entered':
+        return (row.days[filter.role] ?? filter.by) <= filter.by;
+      case 'by':
+        return (row.days[filter.role] ?? Number.POSITIVE_INFINITY) <= filter.day;
+      case 'order': {
+        const [from, until] = [row.days[filter.from], row.days[filter.until]];
+        return (from !== undefined && until !== undefined && until < from) === (filter.is === 'reversed');
+      }
+    }
+  };
+  const anyText = keyReader('mixed', timeZone);
+  const { recorded } = fact;
+  const recordedOn = recorded === undefined ? undefined : rowDayReader(kindOf(recorded), { timeZone, grain: 'day' });
+  const seen = fixed.length === 0 ? rows : rows.filter((row) => fixed.every((filter) => passesFilter(row, filter)));
+  return {
+    fact,
+    member,
+    value: (row, value, workingDays) => {
+      if (value.kind === 'column') return number(row, value.column);
+      const [from, until] = [row.days[value.from], row.days[value.until]];
+      if (from === undefined || until === undefined) return undefined;
+      return plainOf(value.days === 'all' ? until - from : workingDays?.(from, until));
+    },
+    present: (row, column) => (fact.columns.has(column) ? number(row, column) !== undefined : !isBlank(row.raw[column])),
+    key: (row, column) => {
+      const raw = row.raw[column];
+      if (!fact.columns.has(column)) return isBlank(raw) ? '' : raw instanceof Date ? raw.toISOString() : anyText(raw);
+      const value = number(row, column);
+      return value === undefined ? '' : String(doubleOf(value));
+    },
+    passes: passesFilter,
+    known: ({ knownBy, hidden }) => {
+      const among = hidden === 'counted' ? rows : seen;
+      if (recorded === undefined || recordedOn === undefined) return among;
+      const last = new Map<string, Row>();
+      for (const row of among) {
+        const at = dayOf(recordedOn(row.raw[recorded]));
+        if (knownBy !== undefined && (at === undefined || at > knownBy)) continue;
+        const key = JSON.stringify(fact.versionKey.map((column) => textOf(row, column)));
+        const before = last.get(key);
+        const beforeAt = before && dayOf(recordedOn(before.raw[recorded]));
+        const newer =
+          at !== beforeAt
+            ? (at ?? Number.NEGATIVE_INFINITY) > (beforeAt ?? Number.NEGATIVE_INFINITY)
+            : later(row.raw[recorded], before?.raw[recorded]);
+        if (!before || newer) last.set(key, row);
+      }
+      return [...last.values()];
+    },
+  };
+};

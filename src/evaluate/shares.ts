@@ -1,3 +1,0 @@
-// How coarse amounts lie on finer days and members (G3, G6): loaded where a model has such.
-export { spreadAcross } from './across.ts';
-export { shareOf } from './spread.ts';
