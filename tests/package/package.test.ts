@@ -208,6 +208,51 @@ describe('what a page loads first is small, and pulls in no optional package', (
   });
 });
 
+test('an engine for a database is written in a package of its own, as docs/adding-an-engine.md does, and answers as memory does', async () => {
+  const page = readFileSync(join(ROOT, 'docs/adding-an-engine.md'), 'utf8');
+  const [, code] = [...page.matchAll(/```js\n([\s\S]*?)```/g)][1];
+  const own = mkdtempSync(join(tmpdir(), 'own-engine-'));
+  mkdirSync(join(own, 'node_modules', '@duckdb'), { recursive: true });
+  symlinkSync(join(project, 'node_modules/durchblick'), join(own, 'node_modules/durchblick'));
+  symlinkSync(join(ROOT, 'node_modules/@duckdb/node-api'), join(own, 'node_modules/@duckdb/node-api'));
+  writeFileSync(join(own, 'package.json'), '{ "name": "own-engine", "type": "module" }');
+  writeFileSync(join(own, 'engine.js'), code);
+  writeFileSync(
+    join(own, 'run.js'),
+    `import { DuckDBInstance } from '@duckdb/node-api';
+import { defineModel, open } from 'durchblick';
+import { memory } from 'durchblick/memory';
+import { tablesOf } from './engine.js';
+const lines = Array.from({ length: 400 }, (_, k) => ({ day: new Date(Date.UTC(2026, 0, 1 + (k * 7) % 180)).toISOString().slice(0, 10), amount: (k % 97) / 4, guest: k % 31, region: ['North', 'South', null][k % 3] }));
+const instance = await DuckDBInstance.create('lines.duckdb');
+const connection = await instance.connect();
+await connection.run('create table lines (day date, amount decimal(10,2), guest integer, region varchar)');
+for (const { day, amount, guest, region } of lines) await connection.run(\`insert into lines values ('\${day}', \${amount}, \${guest}, \${region === null ? 'null' : \`'\${region}'\`})\`);
+connection.closeSync();
+instance.closeSync();
+const model = defineModel({
+  dimensions: { region: {} },
+  facts: { lines: { source: 'lines', dates: { seen: 'day' }, links: { region: 'region' }, measures: { revenue: { sum: 'amount' }, guests: { countDistinct: 'guest' }, largest: { max: 'amount' } } } },
+});
+const question = { show: ['revenue', 'guests over rolling-28-days', 'largest', 'revenue over ytd vs previous as change'], by: 'week', per: ['region'], totals: true };
+const answers = [];
+for (const engine of [tablesOf('lines.duckdb'), memory({ lines })]) {
+  const book = await open(model, engine);
+  const { result, different } = await book.verify(question);
+  answers.push(JSON.stringify(result.toJson()));
+  console.log(different.length, result.rows.length);
+  await book.close();
+}
+console.log(answers[0] === answers[1] ? 'the same' : 'different');
+`,
+  );
+  const { stdout, stderr } = run('node', ['run.js'], own);
+  expect(stderr).toBe('');
+  const [first, second, verdict] = stdout.trim().split('\n');
+  expect(first).toMatch(/^0 \d\d/);
+  expect([second, verdict]).toEqual([first, 'the same']);
+});
+
 test('--version says the versions of package, formats, Node.js and what it runs on', () => {
   const { stdout } = durchblick('--version');
   expect(stdout).toContain(own.version);

@@ -1,4 +1,4 @@
-import { type ColumnKind, type Dialect, type SqlColumn, standardQuotes } from '../sql/dialect.ts';
+import { type Dialect, type SqlColumn, type SqlKind, standardQuotes } from '../sql/dialect.ts';
 
 export const duckdbDialect: Dialect = {
   ...standardQuotes,
@@ -50,7 +50,7 @@ export const duckdbKind = (type: string): Pick<SqlColumn, 'kind' | 'scale' | 'pr
   if (type === 'DATE') return { kind: 'date' };
   if (type === 'TIMESTAMP WITH TIME ZONE') return { kind: 'instant' };
   if (type.startsWith('TIMESTAMP')) return { kind: 'timestamp' };
-  return { kind: (type === 'BOOLEAN' ? 'boolean' : 'text') satisfies ColumnKind };
+  return { kind: (type === 'BOOLEAN' ? 'boolean' : 'text') satisfies SqlKind };
 };
 
 /**

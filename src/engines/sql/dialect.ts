@@ -1,18 +1,18 @@
 // What differs between databases, and how a relation's columns are known to the generator.
 
-import type { ColumnKind as FileKind } from '../../basics/columnar.ts';
+import type { ColumnKind } from '../../basics/columnar.ts';
 import type { ZoneStretch } from '../../calendar/dates.ts';
 import type { DurchblickError } from '../../errors.ts';
 import type { NumberForm } from '../../model/decimal.ts';
 
 /** What kind of values a column of a database holds. */
-export type ColumnKind = Exclude<FileKind, 'mixed'>;
+export type SqlKind = Exclude<ColumnKind, 'mixed'>;
 
 export interface SqlColumn {
   readonly name: string;
   /** Its name in the relation, where that is another one: some databases do not tell `a` from `A`. */
   readonly as?: string;
-  readonly kind: ColumnKind;
+  readonly kind: SqlKind;
   /** Decimals of a decimal column, where its type fixes them. */
   readonly scale?: number;
   /** Digits that the type of a decimal or whole number holds at most. */
