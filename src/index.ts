@@ -32,4 +32,17 @@ export type { Cancellation } from './plan/request.ts';
 export type { QuestionOf, RowOf } from './plan/typed.ts';
 export type { LaidSpan } from './plan/windows.ts';
 export { type Explanation, explanationText, partWords } from './result/explained.ts';
+export {
+  calendarCsv,
+  calendarJson,
+  calendarMarkdown,
+  calendarNdjson,
+  type FaultJson,
+  faultsJson,
+  findingsJson,
+  type SpanJson,
+  spansCsv,
+  spansJson,
+  spansMarkdown,
+} from './result/listings.ts';
 export type { Cell, ComparedDays, Mark, Period, ResultColumn, ResultJson, ResultRow, TextTable } from './result/types.ts';

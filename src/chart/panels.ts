@@ -1,6 +1,6 @@
 import type { Result as FullResult, ResultColumn } from '../result/types.ts';
 
-type Result = Pick<FullResult, 'columns' | 'compared'>;
+type Result = Pick<FullResult, 'columns'>;
 
 /** How a reading is drawn. */
 export type Part = 'chosen' | 'comparison' | 'plan' | 'signed';
@@ -18,14 +18,10 @@ export interface Panel {
   readonly readings: readonly Drawn[];
 }
 
-const SIGNED = /\bas (?:difference|change)\s*\)?$/;
-const OTHER_FORMS = /\bas (?:ratio|index)\s*\)?$/;
-
-const partOf = (result: Result, column: ResultColumn): Part => {
-  const expression = column.expression ?? '';
-  if (SIGNED.test(expression)) return 'signed';
-  if (Object.hasOwn(result.compared, column.name) && !OTHER_FORMS.test(expression)) return 'comparison';
-  return column.horizon === 'plan' ? 'plan' : 'chosen';
+const partOf = ({ form, horizon }: ResultColumn): Part => {
+  if (form === 'difference' || form === 'change') return 'signed';
+  if (form === 'value') return 'comparison';
+  return horizon === 'plan' ? 'plan' : 'chosen';
 };
 
 /** Panels in the order in which their first readings were asked for. */
@@ -33,7 +29,7 @@ export const panelsOf = (result: Result, readings: readonly string[] | undefined
   const panels = new Map<string, { unit: string; readings: Drawn[] }>();
   for (const [at, column] of result.columns.entries()) {
     if (column.kind !== 'reading' || readings?.includes(column.name) === false) continue;
-    const part = partOf(result, column);
+    const part = partOf(column);
     const unit = column.unit ?? '';
     const key = JSON.stringify([unit, part === 'signed']);
     const panel = panels.get(key) ?? { unit, readings: [] };

@@ -1,13 +1,12 @@
 import { stat } from 'node:fs/promises';
-import { basename, resolve } from 'node:path';
+import { resolve } from 'node:path';
 import { type Command, Option } from 'commander';
 import { open } from '../book/open.ts';
 import type { Book } from '../book/types.ts';
 import type { Engine } from '../engines/engine.ts';
 import type { Statement } from '../engines/sql/database.ts';
 import { DurchblickError } from '../errors.ts';
-import { type FolderFiles, loadModel, type ModelFile } from '../files/node.ts';
-import type { Model } from '../model/model.ts';
+import { engineFor, loadModel, type ModelFile, modelPlaces } from '../files/node.ts';
 import { checkTargets } from './write.ts';
 
 /** Where a question is answered. */
@@ -53,33 +52,6 @@ export const withEngine = (command: Command): Command =>
     .option('--allow <folder>', "a folder beside the model's own that its files may lie in (repeatable)", collect)
     .option('--refresh <seconds>', 'how long files or tables are taken to stay as they are; 0, the default, looks for each question');
 
-/** From so many megabytes on, files are scanned in parallel by DuckDB instead of being read into memory. */
-const LARGE = 200;
-
-/** All files that a model reads, as it names them. */
-const filesOf = ({ sources, input }: Model): string[] => {
-  const { holidays } = input.calendar?.workingDays ?? {};
-  const files = [...sources.values()].flatMap((source) => (source.kind === 'file' ? [source.file] : []));
-  return typeof holidays === 'string' ? [...files, holidays] : files;
-};
-
-/** Where they lie; those that are not there are told when they are read. */
-const placesOf = async (model: Model, files: FolderFiles): Promise<string[]> => {
-  const found = await Promise.all(filesOf(model).map((file) => files.find(file).catch(() => [])));
-  return found.flat().map(({ real }) => real);
-};
-
-/** DuckDB where the files ask for it, memory elsewhere; and why. */
-const chosenEngine = async (places: readonly string[]): Promise<readonly ['memory' | 'duckdb', why: string]> => {
-  const parquet = places.find((file) => /\.parquet$/i.test(file));
-  if (parquet !== undefined) return ['duckdb', `${basename(parquet)} is a Parquet file`];
-  const sizes = await Promise.all(places.map((file) => stat(file).then(({ size }) => size)));
-  const megabytes = sizes.reduce((sum, size) => sum + size, 0) / 1e6;
-  return megabytes > LARGE
-    ? ['duckdb', `the files have ${megabytes.toFixed(0)} MB, more than ${LARGE}`]
-    : ['memory', `the files have ${megabytes.toFixed(1)} MB, at most ${LARGE}, and none is Parquet`];
-};
-
 const DATABASE_FILE = /^duckdb:(?:\/\/)?(.+)$/;
 const databaseFile = (url: string | undefined): string[] => DATABASE_FILE.exec(url ?? '')?.slice(1) ?? [];
 
@@ -112,7 +84,7 @@ export const openBook = async (path: string, options: Opening = {}): Promise<Boo
   const loaded = await loadModel(modelPath, { allow });
   const { model, files, folder } = loaded;
   const opening = secondsOf(options.refresh);
-  const places = await placesOf(model, files);
+  const places = await modelPlaces(model, files);
   await checkTargets(
     writes.flatMap((file) => file ?? []),
     [modelPath, ...places, ...databaseFile(options.connect)],
@@ -122,8 +94,9 @@ export const openBook = async (path: string, options: Opening = {}): Promise<Boo
       throw new DurchblickError('bad-option', '--engine stands beside --connect', { hint: 'The database answers; leave --engine out.' });
     return open(model, await connected(options.connect, options, loaded), opening);
   }
-  const [engine, why] = options.engine ? [options.engine, undefined] : await chosenEngine(places);
-  if (why !== undefined) options.chose?.(engine, why);
+  const chosen = options.engine === undefined ? await engineFor(model, files) : undefined;
+  const engine = options.engine ?? chosen?.engine;
+  if (chosen) options.chose?.(chosen.engine, chosen.why);
   if (engine === 'duckdb') {
     const { duckdb } = await import('../engines/duckdb/index.ts');
     return open(model, duckdb({ folder, allow, files, trace, inPlace }), opening);

@@ -1,8 +1,9 @@
 import { type Finding, verb } from '../book/check/finding.ts';
 import type { Book, FiredAlert } from '../book/types.ts';
-import { DurchblickError, describe, type Place, rulesCited } from '../errors.ts';
+import { DurchblickError, describe, rulesCited } from '../errors.ts';
 import { limitText } from '../plan/alerts.ts';
 import { formatter } from '../result/format.ts';
+import { type FaultJson, faultsJson, findingsJson } from '../result/listings.ts';
 import { type EngineOptions, oneOf, openBook } from './book.ts';
 import { arrow, dim, exitCodeOf, red, yellow } from './output.ts';
 import { deliver, toStderr } from './write.ts';
@@ -37,27 +38,8 @@ const written = ({ severity, message, examples, wayOut, place }: Finding): strin
     .join('')}`;
 };
 
-interface Fault {
-  readonly severity: 'error';
-  readonly code: string;
-  readonly message: string;
-  readonly wayOut?: string;
-  readonly place?: Place;
-}
-
-const faultOf = ({ code, message, hint, place }: DurchblickError): Fault => ({
-  severity: 'error',
-  code,
-  message,
-  ...(hint ? { wayOut: hint } : {}),
-  ...(place ? { place } : {}),
-});
-
-const json = (path: string, findings: readonly (Finding | Fault)[], alerts?: readonly FiredAlert[]): string => {
-  const count = (severity: string): number => findings.filter((found) => found.severity === severity).length;
-  const counts = { error: count('error'), warning: count('warning'), hint: count('hint') };
-  return `${JSON.stringify({ model: path, counts, findings, ...(alerts ? { alerts } : {}) }, null, 2)}\n`;
-};
+const json = (path: string, findings: readonly (Finding | FaultJson)[], alerts?: readonly FiredAlert[]): string =>
+  `${JSON.stringify({ model: path, ...findingsJson(findings), ...(alerts ? { alerts } : {}) }, null, 2)}\n`;
 
 /** Checks a model and its data; lists every fault, not only the first. With `alerts` evaluates those too. */
 export const check = async (path: string, options: CheckOptions = {}): Promise<number> => {
@@ -78,7 +60,7 @@ export const check = async (path: string, options: CheckOptions = {}): Promise<n
     return alerts && alerts.length > 0 ? ALERT_FIRED : 0;
   } catch (error) {
     if (!(error instanceof DurchblickError)) throw error;
-    if (format === 'json') await deliver(json(path, error.all.map(faultOf)), undefined);
+    if (format === 'json') await deliver(json(path, faultsJson(error)), undefined);
     else for (const fault of error.all) toStderr(`${red('error:', process.stderr)} ${describe(fault)}\n`);
     return exitCodeOf(error);
   } finally {

@@ -1,6 +1,6 @@
 import { isoOf } from '../calendar/day.ts';
 import type { LaidSpan } from '../plan/windows.ts';
-import { csvLine, markdownTable } from '../result/text.ts';
+import { spansCsv, spansJson, spansMarkdown } from '../result/listings.ts';
 import { type EngineOptions, oneOf, withBook } from './book.ts';
 import { chartKinds, writeCharts } from './chart.ts';
 import { bold, dim, screenWidth, terminalTable } from './output.ts';
@@ -51,20 +51,6 @@ const strip = ({ kind, from, to, at }: LaidSpan, { first, last, width }: Scale):
 
 const iso = (day: number | undefined): string => (day === undefined ? '' : isoOf(day));
 
-const json = (span: LaidSpan): Record<string, unknown> => ({
-  kind: span.kind,
-  name: span.name,
-  is: span.is,
-  ...(span.by ? { by: span.by } : {}),
-  ...(span.label ? { label: span.label } : {}),
-  at: iso(span.at),
-  from: iso(span.from) || null,
-  to: iso(span.to) || null,
-  days: span.days,
-  builtIn: span.builtIn,
-  ...(span.problem ? { problem: span.problem } : {}),
-});
-
 /** Spans as terminal tables, windows first, on one time scale; a date in front where there are several. */
 const tables = (spans: readonly LaidSpan[], { by: asked = 'month', over }: Pick<WindowsCommandOptions, 'by' | 'over'>): string => {
   const several = new Set(spans.map(({ at }) => at)).size > 1;
@@ -112,24 +98,9 @@ export const windows = async (path: string, only: readonly string[], options: Wi
   for (const { kind, name } of laid) if (!order.has(`${kind} ${name}`)) order.set(`${kind} ${name}`, order.size);
   const place = ({ kind, name }: LaidSpan) => order.get(`${kind} ${name}`) as number;
   const spans = [...laid].sort((a, b) => place(a) - place(b));
-  const header = ['kind', 'name', 'is', 'by', 'at', 'from', 'to', 'days'];
-  const cells = spans.map((span) => [
-    span.kind,
-    span.name,
-    span.is,
-    span.by ?? '',
-    iso(span.at),
-    iso(span.from),
-    iso(span.to),
-    String(span.days),
-  ]);
-  if (format === 'json') await deliver(`${JSON.stringify(spans.map(json), null, 2)}\n`, options.output);
-  else if (format === 'csv') await deliver([header, ...cells].map(csvLine).join(''), options.output);
-  else if (format === 'markdown')
-    await deliver(
-      markdownTable(header, cells, (column) => column === 7),
-      options.output,
-    );
+  if (format === 'json') await deliver(`${JSON.stringify(spansJson(spans), null, 2)}\n`, options.output);
+  else if (format === 'csv') await deliver(spansCsv(spans), options.output);
+  else if (format === 'markdown') await deliver(spansMarkdown(spans), options.output);
   else {
     if (new Set(spans.map((span) => span.at)).size === 1)
       toStderr(`${dim(`as of ${iso(spans[0].at)}; ${bold('bold', process.stderr)} are the model's own`, process.stderr)}\n`);

@@ -5,6 +5,7 @@ import { type FolderFiles, type FolderOptions, folderFiles, folderOf } from './f
 import { missingFile } from './missing.ts';
 import { parseModel } from './yaml.ts';
 
+export { type ChosenEngine, engineFor, modelPlaces } from './choice.ts';
 export { type FolderFiles, type FolderOptions, folderFiles } from './folder.ts';
 
 export interface ModelFile {

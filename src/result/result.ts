@@ -3,8 +3,9 @@ import { type Answer, type AnswerRow, readingOf, TOTAL } from '../evaluate/answe
 import type { Notes } from '../evaluate/notes.ts';
 import type { DayRange } from '../evaluate/scope.ts';
 import { hasComparison } from '../evaluate/view.ts';
+import type { Form } from '../language/syntax.ts';
 import type { Model } from '../model/model.ts';
-import { leavesOf } from '../plan/bind.ts';
+import { type Bound, leavesOf } from '../plan/bind.ts';
 import type { Asked } from '../plan/question.ts';
 import { captionOf } from './caption.ts';
 import { formatOf, unitOfFormat } from './format.ts';
@@ -63,12 +64,14 @@ export const resultOf = (answer: Answer, asked: Asked, model: Model, asOf: Day, 
       const leaves = leavesOf(bound);
       const own = bound.kind === 'leaf' ? bound.measure : model.formulas.get(reading);
       const better = own?.better ?? (leaves.length === 1 ? leaves[0].measure.better : undefined);
+      const form = formOf(bound);
       const plan = leaves.length > 0 && leaves.every((leaf) => leaf.role.horizon === 'plan');
       return {
         name,
         kind: 'reading' as const,
         label: headings[k],
         expression: reading,
+        ...(form ? { form } : {}),
         format,
         unit: unitOfFormat(format),
         ...(better ? { better } : {}),
@@ -116,6 +119,13 @@ export const resultOf = (answer: Answer, asked: Asked, model: Model, asOf: Day, 
     ...(marks.size === 0 ? {} : { marks: answer.rows.map((row) => marks.get(row) ?? columns.map(() => null)) }),
   };
   return withWaysOut(json);
+};
+
+/** The form of a comparison, whether it is written out or stands behind a formula's name. */
+const formOf = (bound: Bound): Form | undefined => {
+  if (bound.kind === 'vs') return bound.form;
+  if (bound.kind === 'negate') return formOf(bound.of);
+  return bound.kind === 'call' && bound.name === 'round' ? formOf(bound.args[0]) : undefined;
 };
 
 /** All values of a reading, those of totals included. */

@@ -1,5 +1,6 @@
 import type { WrittenColumn } from '../basics/columnar.ts';
 import type { Note } from '../evaluate/notes.ts';
+import type { Form } from '../language/syntax.ts';
 import type { Format } from './format.ts';
 
 export interface Period {
@@ -19,6 +20,8 @@ export interface ResultColumn {
   readonly kind: 'period' | 'attribute' | 'reading';
   readonly label: string;
   readonly expression?: string;
+  /** Of a reading that is held against another time: how it is shown (C8). */
+  readonly form?: Form;
   readonly format?: Format;
   /** A currency code, `%`, or what else the numbers are in. */
   readonly unit?: string;

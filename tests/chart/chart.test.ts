@@ -6,7 +6,7 @@ import { type ChartOptions, chartSpec, renderChart } from '../../src/chart/index
 import { DARK, LIGHT } from '../../src/chart/look.ts';
 import { memory } from '../../src/engines/memory/index.ts';
 import { loadModel } from '../../src/files/node.ts';
-import { type Book, open, type Question, type Result } from '../../src/index.ts';
+import { type Book, defineModel, open, type Question, type Result } from '../../src/index.ts';
 import { ROOT } from '../setup/cli.ts';
 
 let book: Book;
@@ -245,4 +245,21 @@ test('SVG, HTML and PNG come out whole; an answer without rows is an error that 
     where: { channel: 'shop', region: '(unknown)' },
   });
   await expect(renderChart(empty, 'svg')).rejects.toMatchObject({ code: 'empty-chart' });
+});
+
+test('C8: a comparison is drawn by its form, written out or behind the name of a formula', async () => {
+  const own = defineModel({
+    facts: { f: { source: 'f', dates: { d: 'd' }, measures: { n: { sum: 'n' } } } },
+    formulas: { growth: 'n vs previous as change', before: '(n vs previous)' },
+  });
+  const rows = [3, 4, 6].map((n, k) => ({ d: `2026-0${k + 1}-01`, n }));
+  const book = await open(own, memory({ f: rows }));
+  const marks = async (reading: string): Promise<string> => {
+    const { columns, ...result } = await book.ask({ show: ['n', { is: reading, label: 'x' }], by: 'month' });
+    expect(columns[2].form).toBe(reading.includes('growth') || reading.includes('change') ? 'change' : 'value');
+    return JSON.stringify(chartSpec({ ...result, columns: columns.map((column) => ({ ...column, expression: 'x' })) }));
+  };
+  expect(await marks('growth')).toBe(await marks('n vs previous as change'));
+  expect(await marks('before')).toBe(await marks('n vs previous'));
+  expect(await marks('growth')).not.toBe(await marks('before'));
 });
