@@ -1,19 +1,19 @@
-import type { Model } from '../model/model.ts';
 import type { Question } from '../model/schema.ts';
 import { alertOf, brokenLimit } from '../plan/alerts.ts';
+import { type BookRecord, within } from './record.ts';
 import type { FiredAlert, Result } from './types.ts';
 
-/** Evaluates every alert of a model in its period at an as-of date, which `labelAt` names for a unit; answers those that fire. */
-export const firedAlerts = async (
-  model: Model,
+/** Evaluates every alert of a model in its period at an as-of date, `YYYY-MM-DD`; answers those that fire. */
+export const alertsAt = async (
+  book: BookRecord,
   asOf: string,
   ask: (question: Question) => Promise<Result>,
-  labelAt: (unit: string) => Promise<string | undefined>,
 ): Promise<readonly FiredAlert[]> => {
+  const { model } = book;
   const fired: FiredAlert[] = [];
   for (const [name, input] of model.alerts) {
     const alert = alertOf(model, name, input);
-    const period = await labelAt(alert.by);
+    const period = await within(book, asOf, [], (day, calendar) => calendar.label(alert.by, day));
     if (period === undefined) continue;
     const per = alert.per.map((entry) => entry.name);
     const { rows, columns } = await ask({ show: [alert.reading], by: alert.by, per, range: period, asOf });

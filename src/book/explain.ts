@@ -1,28 +1,22 @@
-import { type Day, isoOf } from '../calendar/day.ts';
+import { isoOf } from '../calendar/day.ts';
 import { answer } from '../evaluate/answer.ts';
 import { explainParts, formulaText } from '../evaluate/explain.ts';
-import type { Notes } from '../evaluate/notes.ts';
-import type { Evaluation, Scope } from '../evaluate/scope.ts';
+import type { Scope } from '../evaluate/scope.ts';
 import type { Model } from '../model/model.ts';
 import type { Question } from '../model/schema.ts';
-import type { Axis } from '../plan/axis.ts';
-import type { Asked } from '../plan/question.ts';
+import { yearsIn } from '../plan/calendar.ts';
+import { widening } from '../plan/extent.ts';
+import type { Cancellation } from '../plan/request.ts';
 import type { Explanation } from '../result/explained.ts';
 import { formatter } from '../result/format.ts';
 import { resultOf } from '../result/result.ts';
+import { checkMembers, type Prepared, prepared } from './prepare.ts';
+import { anchorDays, asOfIn, type BookRecord } from './record.ts';
+import type { State } from './states/state.ts';
 import type { ExplainRequest } from './types.ts';
 
-/** A question that is ready to be answered. */
-export interface Prepared {
-  readonly asked: Asked;
-  readonly axis: Axis;
-  readonly evaluation: Evaluation;
-  readonly found: Notes;
-  readonly asOf: Day;
-}
-
 /** The question in whose answer the cell stands: one period, or one window, split by the cell's attributes. */
-export const explainedQuestion = async (
+const explainedQuestion = async (
   { reading, at, by: given, members = {}, where, asOf, knownBy }: ExplainRequest,
   model: Model,
   unitOf: () => Promise<string | undefined>,
@@ -40,7 +34,7 @@ export const explainedQuestion = async (
 };
 
 /** Why the cell is what it is (V1). */
-export const explanationOf = async (
+const explanationOf = async (
   { asked, axis, evaluation, found, asOf }: Prepared,
   { reading, at, members = {}, rows: show = 5 }: ExplainRequest,
   model: Model,
@@ -74,4 +68,26 @@ export const explanationOf = async (
     parts,
     notes: result.notes,
   };
+};
+
+/** Explains a cell in a state of the data. */
+export const explainIn = async (
+  book: BookRecord,
+  state: State,
+  request: ExplainRequest,
+  signal: Cancellation | undefined,
+): Promise<Explanation> => {
+  const { model } = book;
+  const { at, asOf: asOfText } = request;
+  const unitOf = async (): Promise<string | undefined> => {
+    const asOf = await asOfIn(book, state, asOfText ?? model.asOf);
+    const days = [...(await anchorDays(book, state, asOf)), ...yearsIn(at)];
+    return widening(async (margin) => (await state.calendarOver(days, margin)).parse(at)?.unit);
+  };
+  const question = await explainedQuestion(request, model, unitOf);
+  return prepared(book, state, question, signal, async (parts) => {
+    for (const { name, attribute } of parts.asked.per)
+      await checkMembers([{ attribute, test: { values: [request.members?.[name] ?? ''] } }], state.store.members);
+    return explanationOf(parts, request, model);
+  });
 };

@@ -1,10 +1,10 @@
-import type { Calendar } from '../../calendar/calendar.ts';
 import { type Day, NO_DAY } from '../../calendar/day.ts';
 import type { Store } from '../../engines/engine.ts';
 import { rowDayReader } from '../../engines/shared/values.ts';
 import type { Fact, Model, Role } from '../../model/model.ts';
 import type { LaidSpan } from '../../plan/windows.ts';
-import type { State } from '../states/state.ts';
+import { anchorDays, asOfIn, type BookRecord } from '../record.ts';
+import { windowsOf } from '../time.ts';
 import { dataFindings } from './data.ts';
 import type { Finding } from './finding.ts';
 import { nameFindings } from './names.ts';
@@ -43,16 +43,14 @@ const readerOf = async (model: Model, store: Store, fact: Fact, role: string): P
   };
 };
 
-/** Everything that somebody should look at, what may make numbers wrong first. `inState` runs a look at one state of the data. */
-export const checkBook = async (
-  model: Model,
-  today: Day,
-  windows: Parameters<typeof unusable>[1],
-  inState: (look: (state: State, calendar: Calendar) => Promise<Finding[]>) => Promise<Finding[]>,
-): Promise<readonly Finding[]> => {
-  const data = await inState((state, calendar) =>
-    dataFindings({
-      today,
+/** Everything that somebody should look at, what may make numbers wrong first, in one state of the data. */
+export const checkBook = async (book: BookRecord): Promise<readonly Finding[]> => {
+  const { model, states } = book;
+  const data = await states.run(async (state) => {
+    const asOf = await asOfIn(book, state, model.asOf);
+    const calendar = await state.calendarOver(await anchorDays(book, state, asOf), 1);
+    return dataFindings({
+      today: book.today(),
       model,
       store: state.store,
       bounds: async (fact) => {
@@ -66,8 +64,9 @@ export const checkBook = async (
       },
       labelOf: (fact, index) => calendar.unit(fact.grain).label(index),
       reader: (fact, role) => readerOf(model, state.store, fact, role),
-    }),
-  );
+    });
+  });
   const rank = { warning: 0, hint: 1 };
-  return [...data, ...(await unusable(model, windows)), ...nameFindings(model)].sort((a, b) => rank[a.severity] - rank[b.severity]);
+  const spans = await unusable(model, (asked) => windowsOf(book, asked));
+  return [...data, ...spans, ...nameFindings(model)].sort((a, b) => rank[a.severity] - rank[b.severity]);
 };

@@ -1,0 +1,15 @@
+import { answer } from '../evaluate/answer.ts';
+import type { Question } from '../model/schema.ts';
+import type { Cancellation } from '../plan/request.ts';
+import { resultOf } from '../result/result.ts';
+import { prepared } from './prepare.ts';
+import type { BookRecord } from './record.ts';
+import type { State } from './states/state.ts';
+import { withFiles } from './travelled.ts';
+import type { Result } from './types.ts';
+
+/** Answers a question in a state of the data. */
+export const askIn = (book: BookRecord, state: State, question: Question, signal: Cancellation | undefined): Promise<Result> =>
+  prepared(book, state, question, signal, async ({ asked, axis, evaluation, found, asOf }) =>
+    withFiles(resultOf(await answer(asked, axis, evaluation), asked, book.model, asOf, found), state.seen),
+  );

@@ -1,0 +1,33 @@
+// The calendar, ranges and windows of a book.
+import type { Calendar } from '../calendar/calendar.ts';
+import type { Day } from '../calendar/day.ts';
+import { rangeOf } from '../plan/axis.ts';
+import { yearsIn } from '../plan/calendar.ts';
+import { widening } from '../plan/extent.ts';
+import { actualHistory, type LaidSpan, reachOf, spansLaid } from '../plan/windows.ts';
+import { anchorDays, asOfIn, type BookRecord, within } from './record.ts';
+import type { WindowsOptions } from './types.ts';
+
+/** The calendar over all data and what windows and comparisons reach from the as-of date (U8); or over a range. */
+export const calendarOf = (book: BookRecord, own?: { readonly first: Day; readonly last: Day }): Promise<Calendar> => {
+  const { states, model } = book;
+  const given = own ?? book.range;
+  if (given) return states.run((state) => state.calendarOver([given.first, given.last], 0));
+  return states.run(async (state) => {
+    const asOf = await asOfIn(book, state, model.asOf);
+    return widening(async (margin) => {
+      const wide = await state.calendarOver(await anchorDays(book, state, asOf), margin);
+      return state.calendarOver([...(await anchorDays(book, state, asOf)), ...reachOf(model, wide, asOf)], 0);
+    });
+  });
+};
+
+/** First and last day of a range (A5). */
+export const rangeDays = (book: BookRecord, text: string, asOfText?: string): Promise<{ readonly first: Day; readonly last: Day }> =>
+  within(book, asOfText, yearsIn(text), (asOf, calendar, bounds) =>
+    rangeOf(text, book.model, calendar, asOf, actualHistory(book.model, bounds)),
+  );
+
+/** Windows and comparisons with the days they cover. */
+export const windowsOf = (book: BookRecord, options: WindowsOptions = {}): Promise<readonly LaidSpan[]> =>
+  spansLaid(book.model, options, (asOf, more, run) => within(book, asOf, more, run));
