@@ -25,7 +25,11 @@ const MODEL = {
       source: 'sales',
       dates: { sold: 'day', sent: { column: 'sent', onBadDate: 'error' } },
       links: { place: 'place' },
-      measures: { revenue: { sum: 'amount', role: 'sold' }, sent: { sum: 'amount', role: 'sent' } },
+      measures: {
+        revenue: { sum: 'amount', role: 'sold' },
+        sent: { sum: 'amount', role: 'sent' },
+        transit: { daysBetween: 'sold/sent', workingDays: true, role: 'sold' },
+      },
     },
   },
 } as const;
@@ -52,6 +56,24 @@ const rowsOf = async (book: Book, question: Question) => (await book.ask(questio
 const FIRST = `('2026-01-05 10:00+01', '2026-01-06', 'n', 1.5), ('2026-01-05 10:00+01', '2026-01-06', 'n', 2)`;
 
 describe('V6: what is known of one state is not taken for another', () => {
+  test('U10, M6: the calendar of working days reaches to rows beyond the first bounds, holidays included', async () => {
+    const { book, insert } = await opened(FIRST);
+    expect(await rowsOf(book, { show: ['transit'], by: 'year', asOf: '2026-01-10' })).toEqual([['2026', 1]]);
+    await insert(`('2027-03-01 10:00+01', '2027-04-02', 'n', 1)`);
+    // From 1 March to 2 April 2027 there are 24 working days; the average with two of one day.
+    const asked: Question = { show: ['transit'], by: 'year', asOf: '2027-12-31' };
+    expect(await rowsOf(book, asked)).toEqual([
+      ['2026', 1],
+      ['2027', 24],
+    ]);
+    await run(`insert into holidays values ('2027-03-26'), ('2027-03-29')`);
+    expect(await rowsOf(book, asked)).toEqual([
+      ['2026', 1],
+      ['2027', 22],
+    ]);
+    await book.close();
+  });
+
   test('decimals that were not there when the book was opened', async () => {
     const { book, insert } = await opened(FIRST);
     expect(await rowsOf(book, { show: ['revenue'], by: 'month' })).toEqual([['2026-01', 3.5]]);
