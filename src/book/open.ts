@@ -14,7 +14,7 @@ import type { CheckedWhere, WhereOf } from '../plan/typed.ts';
 import { askIn } from './ask.ts';
 import { checkMembers } from './prepare.ts';
 import { asOfNow, type BookRecord, within } from './record.ts';
-import { statesOf } from './states/run.ts';
+import { statesOf } from './states/open-states.ts';
 import type { State } from './states/state.ts';
 import type { AskOptions, Book, OpenBookOptions } from './types.ts';
 

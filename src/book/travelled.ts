@@ -1,7 +1,7 @@
 import type { DataState } from '../engines/engine.ts';
 import { DurchblickError } from '../errors.ts';
+import { withWaysOut } from '../result/outputs.ts';
 import type { Result as PlainResult, ResultJson } from '../result/types.ts';
-import { withWaysOut } from '../result/ways-out.ts';
 import type { Result } from './types.ts';
 
 /** A result with the ways out that need code of their own. */

@@ -7,9 +7,9 @@ import type { View } from '../plan/places.ts';
 import { type Asked, factFilters } from '../plan/question.ts';
 import { ALL_TIME, type Filter } from '../plan/request.ts';
 import { type Column, VALUE } from './column.ts';
+import { evaluateView } from './readings.ts';
 import type { Evaluation, Scope, ViewData } from './scope.ts';
-import { rowSetOf } from './shapes/cells.ts';
-import { evaluateView } from './view.ts';
+import { rowSetOf } from './shapes/measure-cells.ts';
 
 /** What a row sums up: one cell of the result, the members left out by a limit, or a total. */
 export type RowKind = 'cell' | 'others' | 'total';

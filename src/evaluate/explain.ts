@@ -5,12 +5,12 @@ import type { Comparison, Model } from '../model/model.ts';
 import { type Bound, horizonOf } from '../plan/bind.ts';
 import type { AskedFilter } from '../plan/question.ts';
 import type { AnswerRow } from './answer.ts';
-import { daysOf, type ExplainedDays, type LeftOut, type RowsBehind, rowsBehind, type SpreadShare } from './behind.ts';
 import { VALUE } from './column.ts';
+import { daysOf, type ExplainedDays, type LeftOut, type RowsBehind, rowsBehind, type SpreadShare } from './rows-behind.ts';
 import type { Evaluation, Scope } from './scope.ts';
 import { shapeOf } from './shapes/table.ts';
 
-export type { ExplainedDays, LeftOut, RowsBehind, SpreadShare } from './behind.ts';
+export type { ExplainedDays, LeftOut, RowsBehind, SpreadShare } from './rows-behind.ts';
 
 /** A part of a reading, with its value; parts stand below what they are parts of. */
 export interface ExplainedPart {

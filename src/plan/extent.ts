@@ -1,4 +1,4 @@
-import { once } from '../basics/once.ts';
+import { once } from '../basics/kept-promises.ts';
 import type { Calendar } from '../calendar/calendar.ts';
 import { type Day, isoOf, parseIsoDay } from '../calendar/day.ts';
 import { DurchblickError } from '../errors.ts';

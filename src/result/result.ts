@@ -1,8 +1,8 @@
 import { type Day, isoOf } from '../calendar/day.ts';
 import { type Answer, type AnswerRow, readingOf, TOTAL } from '../evaluate/answer.ts';
 import type { Notes } from '../evaluate/notes.ts';
+import { hasComparison } from '../evaluate/readings.ts';
 import type { DayRange } from '../evaluate/scope.ts';
-import { hasComparison } from '../evaluate/view.ts';
 import type { Form } from '../language/syntax.ts';
 import type { Model } from '../model/model.ts';
 import { type Bound, leavesOf } from '../plan/bind.ts';
@@ -11,8 +11,8 @@ import { captionOf } from './caption.ts';
 import { formatOf, unitOfFormat } from './format.ts';
 import { headingsOf } from './heading.ts';
 import { marksOf } from './marks.ts';
+import { withWaysOut } from './outputs.ts';
 import type { Cell, ComparedDays, Period, Result, ResultColumn, ResultJson } from './types.ts';
-import { withWaysOut } from './ways-out.ts';
 
 /** Dresses an answer: labels, days in ISO form, formats, caption and the ways out (R2). */
 export const resultOf = (answer: Answer, asked: Asked, model: Model, asOf: Day, found: Notes): Result => {

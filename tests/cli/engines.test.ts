@@ -208,7 +208,9 @@ describe('durchblick sql', () => {
     // The last of them is the cube: a row for every day with orders, and the sums are those of the rows.
     const answers: Record<string, unknown>[][] = [];
     for (const statement of statements) answers.push((await client.query(statement)).rows);
-    const days = await client.query("select count(distinct ordered_on::date) as n from order_lines where ordered_on::date between '2026-01-01' and '2026-08-15'");
+    const days = await client.query(
+      "select count(distinct ordered_on::date) as n from order_lines where ordered_on::date between '2026-01-01' and '2026-08-15'",
+    );
     expect(answers.at(-1)?.length).toBe(Number(days.rows[0].n));
     expect(statements.some((statement) => statement.includes('"order_lines"'))).toBe(true);
     await client.end();

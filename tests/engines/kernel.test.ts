@@ -3,9 +3,9 @@ import fc from 'fast-check';
 import { expect, test } from 'vitest';
 import { assembleKernel, KERNEL_MODULE } from '../../scripts/kernel.ts';
 import { NO_DAY } from '../../src/calendar/day.ts';
-import { scanAll } from '../../src/engines/memory/passes.ts';
-import { ownRoom, type Room, sharedRoom } from '../../src/engines/memory/room.ts';
+import { ownRoom, type Room, sharedRoom } from '../../src/engines/memory/kernel-memory.ts';
 import { type Scan, scanPlainly } from '../../src/engines/memory/scan.ts';
+import { scanAll } from '../../src/engines/memory/scan-all.ts';
 
 test('the assembled kernel is that of its text', async () => {
   expect(readFileSync(KERNEL_MODULE, 'utf8')).toBe(await assembleKernel());

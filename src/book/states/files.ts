@@ -1,6 +1,6 @@
 // States of data in files: looked at for each question, opened anew when they are others than before (V6).
 
-import { once } from '../../basics/once.ts';
+import { once } from '../../basics/kept-promises.ts';
 import type { Store } from '../../engines/engine.ts';
 import { sourceChanged } from '../../engines/shared/states.ts';
 import { type CubeCounts, cubesOf } from '../../evaluate/cubes.ts';

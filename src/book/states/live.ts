@@ -1,6 +1,6 @@
 // States of data that others write to: every question sees one moment (V6).
 
-import { once } from '../../basics/once.ts';
+import { once } from '../../basics/kept-promises.ts';
 import type { Store } from '../../engines/engine.ts';
 import { DurchblickError } from '../../errors.ts';
 import { type CubeCounts, cubesOf } from '../../evaluate/cubes.ts';

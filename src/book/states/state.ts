@@ -1,6 +1,6 @@
 // A state of the data: everything that is known of it is kept with it, and nothing is taken for another (V6).
 
-import { once } from '../../basics/once.ts';
+import { once } from '../../basics/kept-promises.ts';
 import type { Calendar } from '../../calendar/calendar.ts';
 import type { Day } from '../../calendar/day.ts';
 import type { DataState, RowsOf, Store } from '../../engines/engine.ts';

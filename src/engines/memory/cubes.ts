@@ -2,7 +2,7 @@ import { DurchblickError } from '../../errors.ts';
 import type { AggregateRequest, Cube, CubeColumn, CubeRequest, Segments } from '../../plan/request.ts';
 import type { DayColumn } from './columns.ts';
 import { never } from './masks.ts';
-import type { Opened } from './opened.ts';
+import type { Opened } from './open-fact.ts';
 import type { Cells, Layout, Scan, ScanColumn } from './scan.ts';
 
 /** More accumulators than this are refused with a message instead of exhausting memory. */

@@ -1,7 +1,8 @@
 // What small tables and simple measures do without, loaded together for the first that need it.
-import { MANY_ROWS, scanAll } from './passes.ts';
-import { ownRoom } from './room.ts';
+
+import { ownRoom } from './kernel-memory.ts';
 import type { Scanning } from './scan.ts';
+import { MANY_ROWS, scanAll } from './scan-all.ts';
 import { secondThread } from './threads.ts';
 
 export { events } from './sightings.ts';

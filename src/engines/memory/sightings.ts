@@ -3,7 +3,7 @@ import { prefixSums } from '../../basics/lookups.ts';
 import { DurchblickError } from '../../errors.ts';
 import { type Events, type EventsRequest, filterKey } from '../../plan/request.ts';
 import { cubes, type Scanner, segmentTable } from './cubes.ts';
-import type { Opened, Sighted } from './opened.ts';
+import type { Opened, Sighted } from './open-fact.ts';
 
 const MOST_SIGHTINGS = 8;
 

@@ -1,4 +1,4 @@
-import { once } from '../../basics/once.ts';
+import { once } from '../../basics/kept-promises.ts';
 import { compareTexts } from '../../basics/text.ts';
 import { type Day, FIRST_DAY, isoOf, LAST_DAY, NO_DAY } from '../../calendar/day.ts';
 import { DurchblickError } from '../../errors.ts';
@@ -14,7 +14,7 @@ import { type Table, type TableInput, tablesOf } from '../shared/tables.ts';
 import { shownCell } from '../shared/values.ts';
 import { cubes } from './cubes.ts';
 import { type DimensionData, dimensionData } from './facts.ts';
-import { located, type Opened, openFact, seenRows } from './opened.ts';
+import { located, type Opened, openFact, seenRows } from './open-fact.ts';
 import { scanningOf } from './scanning.ts';
 
 /** Opens a model over tables and files in memory. */

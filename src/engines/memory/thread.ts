@@ -1,6 +1,6 @@
 import { parentPort } from 'node:worker_threads';
-import { type Program, runProgram, sharedClaim } from './program.ts';
-import { type Kernel, kernelOver } from './room.ts';
+import { type Kernel, kernelOver } from './kernel-memory.ts';
+import { type Program, runProgram, sharedClaim } from './scan-program.ts';
 
 /** What the first thread sends: a program to run in a store's memory, or the number of a store that has closed. */
 export type Message =

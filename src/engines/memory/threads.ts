@@ -1,5 +1,5 @@
-import type { Helper } from './passes.ts';
-import { type Room, sharedRoom } from './room.ts';
+import { type Room, sharedRoom } from './kernel-memory.ts';
+import type { Helper } from './scan-all.ts';
 import type { Message } from './thread.ts';
 
 /** Keeps bundlers for browsers from following imports that only Node.js takes. */

@@ -9,7 +9,7 @@ import { hidingFilters } from '../shared/hiding.ts';
 import type { Database } from './database.ts';
 import { rankSql } from './dimensions.ts';
 import { attributeText, selectOf } from './select.ts';
-import { type Run, type SqlState, worldOf } from './world.ts';
+import { type Run, type SqlState, worldOf } from './tables.ts';
 
 export interface MemberLook {
   readonly model: Model;

@@ -1,6 +1,6 @@
 // What was found out about a database in one state of its data: nothing of it is taken for another state (V6).
 
-import { once } from '../../basics/once.ts';
+import { once } from '../../basics/kept-promises.ts';
 import { DurchblickError } from '../../errors.ts';
 import type { AttributeRef } from '../../model/attributes.ts';
 import { usedColumns } from '../../model/columns.ts';
@@ -12,11 +12,11 @@ import type { Database } from './database.ts';
 import { type Relation, rawColumn, readable } from './dialect.ts';
 import { openDimension, type SqlDimension, withZones } from './dimensions.ts';
 import { checkColumns, openSqlFact, ROWS, type SqlFact } from './fact.ts';
-import { keepFact } from './keep.ts';
+import { keepFact } from './kept-rows.ts';
 import { membersIn } from './members.ts';
 import type { NumberSql } from './numbers.ts';
 import { selectOf } from './select.ts';
-import { type Run, rangedAttributes, type SqlState, sourceNamed, worldOf } from './world.ts';
+import { type Run, rangedAttributes, type SqlState, sourceNamed, worldOf } from './tables.ts';
 
 /** A state under way: everything is looked up when it is first wanted, through the session that sees it. */
 export const sqlState = (model: Model, database: Database, run: Run, { fixed, hiding }: OpenOptions): SqlState => {

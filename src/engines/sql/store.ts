@@ -1,6 +1,6 @@
 // An opened database as the core knows engines.
 
-import { once } from '../../basics/once.ts';
+import { once } from '../../basics/kept-promises.ts';
 import { DurchblickError } from '../../errors.ts';
 import type { AttributeRef } from '../../model/attributes.ts';
 import type { Fact, Model } from '../../model/model.ts';
@@ -26,7 +26,7 @@ import { dimensionTexts, membersIn } from './members.ts';
 import { sampleOf } from './sample.ts';
 import { type SqlWorld, selectOf } from './select.ts';
 import { sqlState } from './state.ts';
-import { type Run, rangedAttributes, type SqlState, sourceNamed, worldOf } from './world.ts';
+import { type Run, rangedAttributes, type SqlState, sourceNamed, worldOf } from './tables.ts';
 
 /** A database whose answers are counted, row by row. */
 const counting = (database: Database): { readonly database: Database; readonly fetched: () => number } => {

@@ -3,9 +3,9 @@ import type { AggregateRequest, RowValue, Segments } from '../../plan/request.ts
 import { BLANK } from '../column.ts';
 import type { Cells } from '../cubes.ts';
 import type { Evaluation, LeafData, LeafTask } from '../scope.ts';
-import { additive, counting, finish, noteInexact, noteUnsure, rowsOf, rowValueOf } from './cells.ts';
+import { additive, counting, finish, noteInexact, noteUnsure, rowsOf, rowValueOf } from './measure-cells.ts';
 import type { AdditiveCells } from './members.ts';
-import { lookupRuns, type Runs, runsOf, sharedSums } from './runs.ts';
+import { lookupRuns, type Runs, runsOf, sharedSums } from './segment-runs.ts';
 
 /** Sums, counts, averages and extremes: lookups on a day cube, with the share of cut periods of coarse facts (G4). */
 export const additiveCells = async (task: LeafTask, evaluation: Evaluation): Promise<LeafData> => {

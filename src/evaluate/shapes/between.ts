@@ -1,8 +1,8 @@
 import type { Filter } from '../../plan/request.ts';
 import type { Evaluation, LeafData, LeafTask } from '../scope.ts';
-import { finish, rowsOf } from './cells.ts';
+import { finish, rowsOf } from './measure-cells.ts';
 import { noteReversed } from './reversed.ts';
-import { lookupRuns, runsOf } from './runs.ts';
+import { lookupRuns, runsOf } from './segment-runs.ts';
 
 /** Average of the days between two dates over the rows that have both in order (M6). */
 export const between = async (task: LeafTask, evaluation: Evaluation): Promise<LeafData> => {

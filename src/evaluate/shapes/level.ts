@@ -2,9 +2,9 @@ import type { Day } from '../../calendar/day.ts';
 import type { Filter } from '../../plan/request.ts';
 import type { Lay } from '../../windows/lay.ts';
 import type { Evaluation, LeafData, LeafTask } from '../scope.ts';
-import { additive, finish, noteInexact, rowsOf } from './cells.ts';
+import { additive, finish, noteInexact, rowsOf } from './measure-cells.ts';
 import { noteReversed } from './reversed.ts';
-import { lookupRuns, runsOf } from './runs.ts';
+import { lookupRuns, runsOf } from './segment-runs.ts';
 
 /** A level between two roles: what has come in minus what has gone out by the last covered day (M5). */
 export const level = async (task: LeafTask, evaluation: Evaluation): Promise<LeafData> => {

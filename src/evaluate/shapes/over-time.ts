@@ -1,8 +1,8 @@
 import { extremes } from '../../basics/lookups.ts';
 import type { AggregateRequest, RowSet } from '../../plan/request.ts';
 import type { Evaluation, LeafData, LeafTask } from '../scope.ts';
-import { additive, finish, noteInexact, rowsOf } from './cells.ts';
-import { lookupRuns, runsOf } from './runs.ts';
+import { additive, finish, noteInexact, rowsOf } from './measure-cells.ts';
+import { lookupRuns, runsOf } from './segment-runs.ts';
 
 /** Levels that add up over members but not over time (M4). */
 export const overTime = async (task: LeafTask, evaluation: Evaluation): Promise<LeafData> => {

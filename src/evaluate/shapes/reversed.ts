@@ -1,6 +1,6 @@
 import { ALL_TIME } from '../../plan/request.ts';
 import type { Evaluation, LeafTask } from '../scope.ts';
-import { rowsOf } from './cells.ts';
+import { rowsOf } from './measure-cells.ts';
 
 /** Rows that end before they begin are left out, and noted (M5, M6). */
 export const noteReversed = async (

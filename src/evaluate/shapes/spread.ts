@@ -3,7 +3,7 @@ import type { Segments } from '../../plan/request.ts';
 import { unitPlaces } from '../../windows/place.ts';
 import { VALUE } from '../column.ts';
 import type { Evaluation } from '../scope.ts';
-import type { Share } from './runs.ts';
+import type { Share } from './segment-runs.ts';
 
 /** Days, all alike. */
 const evenShare =

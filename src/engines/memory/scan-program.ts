@@ -1,5 +1,5 @@
+import type { Kernel, Room } from './kernel-memory.ts';
 import type { List } from './lists.ts';
-import type { Kernel, Room } from './room.ts';
 import { type Cells, cellCount, type Scan, type ScanColumn, slotCount } from './scan.ts';
 
 /** Where a column's rows are found: its address, and the bytes by which it moves on with every row of the table. */

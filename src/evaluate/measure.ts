@@ -4,7 +4,7 @@ import { unreached } from '../plan/fixed.ts';
 import { historyOf, type TimeFrame } from '../plan/places.ts';
 import { type AggregateRequest, ALL_TIME, type Filter } from '../plan/request.ts';
 import type { Evaluation, LeafData, LeafTask } from './scope.ts';
-import { additive, rowSetOf } from './shapes/cells.ts';
+import { additive, rowSetOf } from './shapes/measure-cells.ts';
 import type { Cells } from './shapes/table.ts';
 
 /** Rows whose date is blank are on no period; the result says how many, and how much they amount to (D4). */

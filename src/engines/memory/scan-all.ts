@@ -1,7 +1,7 @@
 import { DurchblickError } from '../../errors.ts';
-import { type Compiled, compileScans, ownClaim, type Program, runProgram, sharedClaim } from './program.ts';
-import type { Kernel, Room } from './room.ts';
+import type { Kernel, Room } from './kernel-memory.ts';
 import { type Cells, merge, type Scan, scanPlainly } from './scan.ts';
+import { type Compiled, compileScans, ownClaim, type Program, runProgram, sharedClaim } from './scan-program.ts';
 
 /** A second thread that runs a program in the memory it shares with the first (threads.ts). */
 export interface Helper {

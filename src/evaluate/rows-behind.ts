@@ -6,7 +6,7 @@ import { unreached } from '../plan/fixed.ts';
 import { type AskedFilter, factFilters, filtersOf } from '../plan/question.ts';
 import { type AggregateRequest, ALL_TIME, type Filter, type Segments } from '../plan/request.ts';
 import type { DayRange, Evaluation } from './scope.ts';
-import { rowSetOf } from './shapes/cells.ts';
+import { rowSetOf } from './shapes/measure-cells.ts';
 
 /** Days as `YYYY-MM-DD`, both inclusive. */
 export interface ExplainedDays {

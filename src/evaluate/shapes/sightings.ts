@@ -1,8 +1,8 @@
 import { monotoneRuns } from '../../basics/events.ts';
 import type { Store } from '../../engines/engine.ts';
 import type { Evaluation, LeafData, LeafTask } from '../scope.ts';
-import { finish, rowsOf, rowValueOf } from './cells.ts';
-import { runsOf } from './runs.ts';
+import { finish, rowsOf, rowValueOf } from './measure-cells.ts';
+import { runsOf } from './segment-runs.ts';
 
 /** Distinct counts and `last-known`, by events: one pass over the sightings for all rows of the axis. */
 export const bySightings =

@@ -9,7 +9,7 @@ import { factFilters, filtersOf } from '../plan/question.ts';
 import type { Segments } from '../plan/request.ts';
 import { COVERED, FUTURE, type Lay, MISSING } from '../windows/lay.ts';
 import { applied, arithmetic, BLANK, blankColumn, type Column, constantColumn, formed, negated, VALUE } from './column.ts';
-import { evaluateLeaf, layingOf } from './leaf.ts';
+import { evaluateLeaf, layingOf } from './measure.ts';
 import type { DayRange, Evaluation, Fine, LeafData, LeafTask, Scope, ViewData } from './scope.ts';
 import { shapeOf } from './shapes/table.ts';
 
