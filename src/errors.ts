@@ -1,5 +1,5 @@
 /** Where something is wrong: a line of a file, or a path inside an object. Lines and columns count from 1. */
-export interface Place {
+export interface TextPlace {
   readonly file?: string;
   readonly line?: number;
   readonly column?: number;
@@ -11,7 +11,7 @@ export type ErrorKind = 'request' | 'data' | 'engine';
 
 export interface ErrorDetails {
   readonly kind?: ErrorKind;
-  readonly place?: Place;
+  readonly place?: TextPlace;
   /** What would be right. */
   readonly hint?: string;
   /** The text the error is about, and the 0-based position in it, for a caret. */
@@ -31,7 +31,7 @@ export class DurchblickError extends Error {
   override readonly name = 'DurchblickError';
   readonly code: string;
   readonly kind: ErrorKind;
-  readonly place: Place | undefined;
+  readonly place: TextPlace | undefined;
   readonly hint: string | undefined;
   readonly text: string | undefined;
   readonly at: number | undefined;
@@ -49,14 +49,14 @@ export class DurchblickError extends Error {
   }
 
   /** The same error with a place, when it had none: callers know where, the thrower knows what. */
-  located(place: Place | undefined): DurchblickError {
+  located(place: TextPlace | undefined): DurchblickError {
     if (this.place || !place) return this;
     const { code, message, kind, hint, text, at, cause } = this;
     return new DurchblickError(code, message, { kind, hint, text, at, place, cause });
   }
 }
 
-const placeText = (place: Place | undefined): string => {
+const placeText = (place: TextPlace | undefined): string => {
   if (!place) return '';
   const position = place.line === undefined ? '' : `:${place.line}${place.column === undefined ? '' : `:${place.column}`}`;
   const head = place.file === undefined ? '' : `${place.file}${position}: `;

@@ -1,7 +1,7 @@
 import type { DataState } from '../engines/engine.ts';
 import { DurchblickError } from '../errors.ts';
-import { withWaysOut } from '../result/outputs.ts';
-import type { Result as PlainResult, ResultJson } from '../result/types.ts';
+import { withOutputs } from '../result/outputs.ts';
+import type { PlainResult, ResultJson } from '../result/types.ts';
 import type { Result } from './types.ts';
 
 /** A result with the ways out that need code of their own. */
@@ -24,5 +24,5 @@ export const resultFromJson = (json: ResultJson): Result => {
     throw new DurchblickError('bad-json', `this is no answer: it has no "${missing}"`, {
       hint: 'It takes what toJson() of a result gave.',
     });
-  return withFiles(withWaysOut(json), undefined);
+  return withFiles(withOutputs(json), undefined);
 };

@@ -10,7 +10,7 @@ import type { CheckedQuestion, QuestionOf, RowOf, WhereOf } from '../plan/typed.
 import type { LaidSpan } from '../plan/windows.ts';
 import type { Explanation } from '../result/explained.ts';
 import type { Format } from '../result/format.ts';
-import type { Result as PlainResult, ResultRow } from '../result/types.ts';
+import type { PlainResult, ResultRow } from '../result/types.ts';
 import type { Finding } from './check/finding.ts';
 import type { Difference } from './verify/differences.ts';
 

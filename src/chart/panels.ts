@@ -1,6 +1,6 @@
-import type { Result as FullResult, ResultColumn } from '../result/types.ts';
+import type { PlainResult, ResultColumn } from '../result/types.ts';
 
-type Result = Pick<FullResult, 'columns'>;
+type Result = Pick<PlainResult, 'columns'>;
 
 /** How a reading is drawn. */
 export type Part = 'chosen' | 'comparison' | 'plan' | 'signed';

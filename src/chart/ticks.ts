@@ -1,6 +1,6 @@
-import type { Result as FullResult } from '../result/types.ts';
+import type { PlainResult } from '../result/types.ts';
 
-type Result = Pick<FullResult, 'periods' | 'unit' | 'locale'>;
+type Result = Pick<PlainResult, 'periods' | 'unit' | 'locale'>;
 
 /** A period that gets a label on the axis. */
 export interface Tick {

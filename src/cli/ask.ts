@@ -6,7 +6,7 @@ import { progress } from './progress.ts';
 import { type QuestionOptions, questionOf } from './question.ts';
 import { deliver, toStderr } from './write.ts';
 
-export interface AskOptions extends QuestionOptions, EngineOptions {
+export interface AskCommandOptions extends QuestionOptions, EngineOptions {
   readonly format?: string;
   readonly output?: string;
   readonly chart?: readonly string[];
@@ -41,7 +41,7 @@ const written = async (result: Result, format: string, spreadsheet: boolean): Pr
 export const showResult = async (
   result: Result,
   format: string,
-  { output, quiet = false, spreadsheet = false, connect }: Pick<AskOptions, 'output' | 'quiet' | 'spreadsheet' | 'connect'>,
+  { output, quiet = false, spreadsheet = false, connect }: Pick<AskCommandOptions, 'output' | 'quiet' | 'spreadsheet' | 'connect'>,
 ): Promise<void> => {
   // What others write to is seen at a time of its own.
   const seen =
@@ -79,7 +79,7 @@ const sayVerified = ({ cells, different }: Verification, quiet: boolean): number
 };
 
 /** Answers a question and writes table and charts. */
-export const ask = async (path: string, readings: readonly string[], options: AskOptions): Promise<number> => {
+export const ask = async (path: string, readings: readonly string[], options: AskCommandOptions): Promise<number> => {
   const format = oneOf(options.format ?? 'table', FORMATS, '--format');
   if ((format === 'arrow' || format === 'parquet') && options.output === undefined) needsFile(format, 'answer');
   const files = chartKinds(options.chart);

@@ -1,7 +1,7 @@
 #!/usr/bin/env node
 import { existsSync, readFileSync } from 'node:fs';
 import { Command, CommanderError } from 'commander';
-import type { AskOptions } from './ask.ts';
+import type { AskCommandOptions } from './ask.ts';
 import { collect, withEngine } from './book.ts';
 import type { CalendarCommandOptions } from './calendar.ts';
 import type { CheckOptions } from './check.ts';
@@ -80,7 +80,9 @@ withEngine(
     'after',
     "\nExample:\n  npx durchblick ask demo/model.yaml revenue 'revenue vs year-earlier as change' --by month --range 2026-01/2026-08",
   )
-  .action(run(async (path: string, readings: string[], options: AskOptions) => (await import('./ask.ts')).ask(path, readings, options)));
+  .action(
+    run(async (path: string, readings: string[], options: AskCommandOptions) => (await import('./ask.ts')).ask(path, readings, options)),
+  );
 
 withEngine(
   program

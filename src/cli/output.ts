@@ -2,7 +2,7 @@ import stringWidth from 'string-width';
 import { greatest, shownText } from '../basics/text.ts';
 import { DurchblickError, describe, rulesCited } from '../errors.ts';
 import type { Note } from '../evaluate/notes.ts';
-import type { Mark, Result } from '../result/types.ts';
+import type { Mark, PlainResult } from '../result/types.ts';
 import { toStderr } from './write.ts';
 
 /** Colours only on a terminal, and never against NO_COLOR. */
@@ -93,7 +93,7 @@ const bar = (value: number, most: number, width: number): string => {
 
 const [LEAST_BAR, LONGEST_BAR] = [8, 20];
 
-export const resultTable = (result: Result): string => {
+export const resultTable = (result: PlainResult): string => {
   const { header, kinds, rows } = result.toTable('header');
   if (rows.length === 0) return `${header.join('  ')}\n(no rows)\n`;
   const plain: PlainTable = {
@@ -109,7 +109,7 @@ export const resultTable = (result: Result): string => {
 };
 
 /** On a terminal with room the first reading gets bars beside its numbers. */
-const withBars = (table: PlainTable, result: Result, column: number): string => {
+const withBars = (table: PlainTable, result: PlainResult, column: number): string => {
   const text = terminalTable(table);
   const lines = text.trimEnd().split('\n');
   const width = greatest(lines.map((line) => line.replace(/\u001b\[\d+m/g, '').length));

@@ -5,7 +5,7 @@ import { historyOf, type TimeFrame } from '../plan/places.ts';
 import { type AggregateRequest, ALL_TIME, type Filter } from '../plan/request.ts';
 import type { Evaluation, LeafData, LeafTask } from './scope.ts';
 import { additive, rowSetOf } from './shapes/measure-cells.ts';
-import type { Cells } from './shapes/table.ts';
+import type { MeasureCells } from './shapes/table.ts';
 
 /** Rows whose date is blank are on no period; the result says how many, and how much they amount to (D4). */
 const noteUnplaced = async (task: LeafTask, evaluation: Evaluation): Promise<void> => {
@@ -79,7 +79,7 @@ const noteBetween = async (task: LeafTask, evaluation: Evaluation): Promise<void
 };
 
 /** Evaluates one reading. */
-export const evaluateLeaf = async (task: LeafTask, cells: Cells, evaluation: Evaluation): Promise<LeafData> => {
+export const evaluateLeaf = async (task: LeafTask, cells: MeasureCells, evaluation: Evaluation): Promise<LeafData> => {
   const { measure } = task.leaf;
   // What is seen by its share alone has no rows of its own to tell of (V3).
   const byShare = unreached(measure.fact, evaluation.fixed).length > 0;

@@ -41,7 +41,7 @@ export interface SpreadShare {
 export const daysOf = ({ start, end }: DayRange): ExplainedDays => ({ start: isoOf(start), end: isoOf(end), days: end - start + 1 });
 
 /** A measure at one place of a cell. */
-export interface Place {
+export interface CellPlace {
   readonly leaf: Leaf;
   readonly range: DayRange;
   /** Last day of the row's period, for what lies after the as-of date; undefined at the other time of a comparison. */
@@ -56,7 +56,7 @@ export interface Place {
 /** Conditions on rows by where they come from, so that each can be taken away to see what it leaves out. */
 type Conditions = Readonly<Record<'members' | 'question' | 'measure' | 'entered' | 'dates', readonly Filter[]>>;
 
-const conditionsOf = ({ leaf, members, attributes, filters }: Place, role: string, evaluation: Evaluation): Conditions => {
+const conditionsOf = ({ leaf, members, attributes, filters }: CellPlace, role: string, evaluation: Evaluation): Conditions => {
   const { measure, across } = leaf;
   const { fact, open, aggregate } = measure;
   const { asOf, model } = evaluation.frame;
@@ -109,7 +109,7 @@ const spreadOf = ({ measure }: Leaf, range: DayRange, { frame: { calendar } }: E
 
 /** The rows behind a measure at a place: how many, the first of them, and what was left out and why (V1). */
 export const rowsBehind = async (
-  place: Place,
+  place: CellPlace,
   evaluation: Evaluation,
 ): Promise<{
   readonly rows?: RowsBehind;

@@ -1,6 +1,6 @@
 // What an Arrow file says of its own sizes, held against its bytes before a library believes it.
 import { DurchblickError } from '../errors.ts';
-import { checkFlat, type Slot, type Table } from './flat.ts';
+import { checkFlat, type FlatTable, type Slot } from './flat.ts';
 import { unpackLz4 } from './lz4.ts';
 
 type Arrow = typeof import('apache-arrow');
@@ -27,28 +27,28 @@ interface Message {
 }
 
 const TEXT: Slot = { is: 'list', bytes: 1 };
-const PAIR: Table = { 0: TEXT, 1: TEXT };
+const PAIR: FlatTable = { 0: TEXT, 1: TEXT };
 const PAIRS: Slot = { is: 'tables', of: () => PAIR };
 /** Kinds of types that hold more than plain values: timestamps a time zone, unions the numbers of their parts. */
-const TYPES: Readonly<Record<number, () => Table>> = { 10: () => ({ 1: TEXT }), 14: () => ({ 1: { is: 'list', bytes: 4 } }) };
-const FIELD: Table = {
+const TYPES: Readonly<Record<number, () => FlatTable>> = { 10: () => ({ 1: TEXT }), 14: () => ({ 1: { is: 'list', bytes: 4 } }) };
+const FIELD: FlatTable = {
   0: TEXT,
   3: { is: 'one-of', kind: 2, of: TYPES },
   4: { is: 'table', of: () => ({ 1: { is: 'table', of: () => ({}) } }) },
   5: { is: 'tables', of: () => FIELD },
   6: PAIRS,
 };
-const SCHEMA: Table = { 1: { is: 'tables', of: () => FIELD }, 2: PAIRS, 3: { is: 'list', bytes: 8 } };
-const RECORDS: Table = {
+const SCHEMA: FlatTable = { 1: { is: 'tables', of: () => FIELD }, 2: PAIRS, 3: { is: 'list', bytes: 8 } };
+const RECORDS: FlatTable = {
   1: { is: 'list', bytes: 16 },
   2: { is: 'list', bytes: 16 },
   3: { is: 'table', of: () => ({}) },
   4: { is: 'list', bytes: 8 },
 };
-const DICTIONARY: Table = { 1: { is: 'table', of: () => RECORDS } };
-const MESSAGE: Table = { 2: { is: 'one-of', kind: 1, of: { 1: () => SCHEMA, 2: () => DICTIONARY, 3: () => RECORDS } }, 4: PAIRS };
+const DICTIONARY: FlatTable = { 1: { is: 'table', of: () => RECORDS } };
+const MESSAGE: FlatTable = { 2: { is: 'one-of', kind: 1, of: { 1: () => SCHEMA, 2: () => DICTIONARY, 3: () => RECORDS } }, 4: PAIRS };
 const BODY_LENGTH = 3;
-const FOOTER: Table = {
+const FOOTER: FlatTable = {
   1: { is: 'table', of: () => SCHEMA },
   2: { is: 'list', bytes: 24 },
   3: { is: 'list', bytes: 24 },

@@ -2,15 +2,15 @@
 
 /** What stands in a slot of a table: other things are plain values, which are where they are. */
 export type Slot =
-  | { readonly is: 'table'; readonly of: () => Table }
-  | { readonly is: 'tables'; readonly of: () => Table }
+  | { readonly is: 'table'; readonly of: () => FlatTable }
+  | { readonly is: 'tables'; readonly of: () => FlatTable }
   /** A list of things of so many bytes each; a text is one of one byte. */
   | { readonly is: 'list'; readonly bytes: number }
   /** A table whose kind is the number in another slot. */
-  | { readonly is: 'one-of'; readonly kind: number; readonly of: Readonly<Record<number, () => Table>> };
+  | { readonly is: 'one-of'; readonly kind: number; readonly of: Readonly<Record<number, () => FlatTable>> };
 
 /** Slots of a table by their number. */
-export type Table = Readonly<Record<number, Slot>>;
+export type FlatTable = Readonly<Record<number, Slot>>;
 
 const fail = (): never => {
   throw new Error('it is damaged (a part of its description lies outside of it)');
@@ -24,7 +24,7 @@ const DEEPEST = 64;
 export type Find = (slot: number) => number | undefined;
 
 /** Goes through a table and all that it points to. Answers where the slots of the root are. */
-export const checkFlat = (bytes: Uint8Array, root: Table): { readonly view: DataView; readonly find: Find } => {
+export const checkFlat = (bytes: Uint8Array, root: FlatTable): { readonly view: DataView; readonly find: Find } => {
   const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
   let tables = 0;
   const within = (at: number, length: number): number => (at >= 0 && at + length <= bytes.length ? at : fail());
@@ -47,7 +47,7 @@ export const checkFlat = (bytes: Uint8Array, root: Table): { readonly view: Data
     within(start + 4, count * each);
     return { first: start + 4, count };
   };
-  const table = (at: number, is: Table, depth: number): Find => {
+  const table = (at: number, is: FlatTable, depth: number): Find => {
     if (++tables > MOST_TABLES || depth > DEEPEST) fail();
     const find = slotsOf(at);
     for (const [slot, what] of Object.entries(is)) {

@@ -1,7 +1,7 @@
 // Why a file cannot be read, and what to do about it, for Node.js.
 import { readdir } from 'node:fs/promises';
 import { basename, dirname, extname, resolve } from 'node:path';
-import { DurchblickError, type Place, suggest } from '../errors.ts';
+import { DurchblickError, suggest, type TextPlace } from '../errors.ts';
 
 /** What a name that leads to no file looks like. */
 export const PATTERN = /[*?[\]]/;
@@ -33,7 +33,7 @@ export interface MissingFile {
   readonly what: string;
   /** What to write instead of a folder. */
   readonly inFolder: string;
-  readonly place?: Place;
+  readonly place?: TextPlace;
 }
 
 /** The error for a file that could not be read, with a way out for each kind of slip. */

@@ -1,5 +1,5 @@
 import { isMap, isNode, isPair, isScalar, LineCounter, type Node, parseDocument } from 'yaml';
-import { DurchblickError, type Place } from '../errors.ts';
+import { DurchblickError, type TextPlace } from '../errors.ts';
 import { kebab, type Locate, type Path } from '../model/keys.ts';
 import type { Model } from '../model/model.ts';
 import type { ModelInput } from '../model/schema.ts';
@@ -15,7 +15,7 @@ const MOST_ALIASES = 50;
 export const parseModel = (text: string, name: string): Model => {
   const lines = new LineCounter();
   const document = parseDocument(text, { lineCounter: lines, prettyErrors: false, uniqueKeys: true });
-  const placeOf = (offset: number): Place => {
+  const placeOf = (offset: number): TextPlace => {
     const { line, col } = lines.linePos(offset);
     return { file: name, line, column: col };
   };

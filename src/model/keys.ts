@@ -1,9 +1,9 @@
 import type * as z from 'zod/mini';
-import { DurchblickError, type Place, suggest } from '../errors.ts';
+import { DurchblickError, suggest, type TextPlace } from '../errors.ts';
 
 export type Path = readonly (string | number)[];
 /** Finds the line and column of a path in the text a value was read from: of its value, or of its key. */
-export type Locate = (path: Path, of?: 'key' | 'value') => Place | undefined;
+export type Locate = (path: Path, of?: 'key' | 'value') => TextPlace | undefined;
 
 type Schema = z.ZodMiniType;
 type Definition =

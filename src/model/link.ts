@@ -1,7 +1,7 @@
 import { type CalendarOptions, calendar, type NameSet, parseWorkingWeek, unitNames } from '../calendar/calendar.ts';
 import { datePattern } from '../calendar/dates.ts';
 import { parseIsoDay, type Weekday } from '../calendar/day.ts';
-import { DurchblickError, type Place, suggest } from '../errors.ts';
+import { DurchblickError, suggest, type TextPlace } from '../errors.ts';
 import { parseReading } from '../language/parse.ts';
 import type { Expression } from '../language/syntax.ts';
 import { parseShift, parseWindow, type Shift } from '../windows/syntax.ts';
@@ -32,7 +32,7 @@ class Faults {
   constructor(locate: Locate) {
     this.locate = locate;
   }
-  place(path: Path): Place {
+  place(path: Path): TextPlace {
     return this.locate(path) ?? { path: pathText(path) };
   }
   add(path: Path, code: string, message: string, hint?: string): void {

@@ -3,7 +3,7 @@
 import { isoOf } from '../calendar/day.ts';
 import type { CalendarTable } from '../calendar/table.ts';
 import { cellText } from '../calendar/table.ts';
-import type { DurchblickError, Place } from '../errors.ts';
+import type { DurchblickError, TextPlace } from '../errors.ts';
 import type { LaidSpan } from '../plan/windows.ts';
 import { csvLine, markdownTable } from './text.ts';
 
@@ -79,7 +79,7 @@ export interface FaultJson {
   readonly code: string;
   readonly message: string;
   readonly wayOut?: string;
-  readonly place?: Place;
+  readonly place?: TextPlace;
 }
 
 /** Every fault of an error as plain data, in the form of findings. */

@@ -1,7 +1,7 @@
 import { OTHERS, TOTAL } from '../evaluate/answer.ts';
 import { bareFormatter, formatter, plainNumber } from './format.ts';
 import { csvLine, defused, markdownTable } from './text.ts';
-import type { Cell, Mark, Result, ResultJson, TextTable } from './types.ts';
+import type { Cell, Mark, PlainResult, ResultJson, TextTable } from './types.ts';
 
 type RowKind = TextTable['rows'][number]['kind'];
 
@@ -38,7 +38,7 @@ const linesOf = ({ rows, totals, periods, columns, marks }: ResultJson): readonl
 };
 
 /** A result with its ways out, from plain data: as it was computed, or as it came as JSON from elsewhere. */
-export const withWaysOut = (json: ResultJson): Result => {
+export const withOutputs = (json: ResultJson): PlainResult => {
   const { columns, locale } = json;
   let known: readonly Line[] | undefined;
   const lines = (): readonly Line[] => {

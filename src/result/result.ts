@@ -11,11 +11,11 @@ import { captionOf } from './caption.ts';
 import { formatOf, unitOfFormat } from './format.ts';
 import { headingsOf } from './heading.ts';
 import { marksOf } from './marks.ts';
-import { withWaysOut } from './outputs.ts';
-import type { Cell, ComparedDays, Period, Result, ResultColumn, ResultJson } from './types.ts';
+import { withOutputs } from './outputs.ts';
+import type { Cell, ComparedDays, Period, PlainResult, ResultColumn, ResultJson } from './types.ts';
 
 /** Dresses an answer: labels, days in ISO form, formats, caption and the ways out (R2). */
-export const resultOf = (answer: Answer, asked: Asked, model: Model, asOf: Day, found: Notes): Result => {
+export const resultOf = (answer: Answer, asked: Asked, model: Model, asOf: Day, found: Notes): PlainResult => {
   const { axis } = answer;
   // The same days stand in many cells; each is written once.
   const texts = new Map<Day, string>();
@@ -118,7 +118,7 @@ export const resultOf = (answer: Answer, asked: Asked, model: Model, asOf: Day, 
     locale: model.locale,
     ...(marks.size === 0 ? {} : { marks: answer.rows.map((row) => marks.get(row) ?? columns.map(() => null)) }),
   };
-  return withWaysOut(json);
+  return withOutputs(json);
 };
 
 /** The form of a comparison, whether it is written out or stands behind a formula's name. */

@@ -76,7 +76,7 @@ export interface TextTable {
 }
 
 /** The answer to a question. Iterates as plain objects. */
-export interface Result<Row = ResultRow> extends ResultJson, Iterable<Row> {
+export interface PlainResult<Row = ResultRow> extends ResultJson, Iterable<Row> {
   /** Alerts that cells set off, by row of `rows` and column; empty lists where there are none. */
   readonly marks: readonly (readonly (Mark | null)[])[];
   /** Formatted texts; with `header` the unit of a column stands once in its header instead of in every cell. */

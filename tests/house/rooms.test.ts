@@ -117,3 +117,11 @@ describe('the house', () => {
     expect(circles).toEqual([]);
   });
 });
+
+test('no two exported types have one name', () => {
+  const places = new Map<string, string[]>();
+  for (const path of filesBelow(SOURCE))
+    for (const [, name] of readFileSync(path, 'utf8').matchAll(/^export (?:interface|type|class) (\w+)/gm))
+      places.set(name, [...(places.get(name) ?? []), relative(SOURCE, path)]);
+  expect([...places].filter(([, found]) => found.length > 1)).toEqual([]);
+});

@@ -1,4 +1,4 @@
-import type { Place } from '../../errors.ts';
+import type { TextPlace } from '../../errors.ts';
 
 /** Something in a model or its data that somebody should look at. */
 export interface Finding {
@@ -25,7 +25,7 @@ export interface Finding {
   readonly examples: readonly string[];
   /** What would be right. */
   readonly wayOut: string;
-  readonly place?: Place;
+  readonly place?: TextPlace;
 }
 
 export const EXAMPLES = 3;

@@ -1,4 +1,4 @@
-import type { Cell, Result } from '../../result/types.ts';
+import type { Cell, PlainResult } from '../../result/types.ts';
 
 /** A cell that two computations answer differently. */
 export interface Difference {
@@ -19,13 +19,13 @@ const same = (a: Cell, b: Cell): boolean => {
 
 /** Compares all cells of readings, totals included; rows that only one of two answers has differ in all of theirs. */
 export const differencesOf = (
-  answered: Result,
-  verified: Result,
+  answered: PlainResult,
+  verified: PlainResult,
 ): { readonly cells: number; readonly different: readonly Difference[] } => {
   const names = answered.columns.map(({ name }) => name);
   const first = answered.columns.findIndex(({ kind }) => kind === 'reading');
   const labels = first < 0 ? names.length : first;
-  const keyed = ({ rows, totals }: Result) =>
+  const keyed = ({ rows, totals }: PlainResult) =>
     new Map([...rows, ...totals].map((row) => [JSON.stringify(row.slice(0, labels)), row] as const));
   const [found, wanted] = [keyed(answered), keyed(verified)];
   const different: Difference[] = [];

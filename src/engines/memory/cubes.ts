@@ -3,12 +3,12 @@ import type { AggregateRequest, Cube, CubeColumn, CubeRequest, Segments } from '
 import type { DayColumn } from './columns.ts';
 import { never } from './masks.ts';
 import type { Opened } from './open-fact.ts';
-import type { Cells, Layout, Scan, ScanColumn } from './scan.ts';
+import type { Layout, Scan, ScanCells, ScanColumn } from './scan.ts';
 
 /** More accumulators than this are refused with a message instead of exhausting memory. */
 const MOST_CELLS = 1 << 27;
 
-export type Scanner = (scans: readonly Scan[]) => Promise<Cells>;
+export type Scanner = (scans: readonly Scan[]) => Promise<ScanCells>;
 
 /** Table from day to segment over the days of a role; -1 for days in no segment. */
 export const segmentTable = ({ starts, ends }: Segments, first: number, last: number): Int32Array => {

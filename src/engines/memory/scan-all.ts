@@ -1,6 +1,6 @@
 import { DurchblickError } from '../../errors.ts';
 import type { Kernel, Room } from './kernel-memory.ts';
-import { type Cells, merge, type Scan, scanPlainly } from './scan.ts';
+import { merge, type Scan, type ScanCells, scanPlainly } from './scan.ts';
 import { type Compiled, compileScans, ownClaim, type Program, runProgram, sharedClaim } from './scan-program.ts';
 
 /** A second thread that runs a program in the memory it shares with the first (threads.ts). */
@@ -18,7 +18,7 @@ export const MANY_ROWS = 1 << 20;
  * Runs scans, all that are over the same rows in one pass, since what costs most is reading them; with a helper two
  * threads take stretches of rows in turn. Answers the cells of each column of each scan.
  */
-export const scanAll = async (scans: readonly Scan[], room: Room, helper: Helper | undefined): Promise<Cells> => {
+export const scanAll = async (scans: readonly Scan[], room: Room, helper: Helper | undefined): Promise<ScanCells> => {
   const { kernel, memory } = room;
   if (!kernel || !memory) return scanPlainly(scans);
   const results: (readonly Float64Array[])[] = [];
@@ -40,7 +40,7 @@ const scanTogether = async (
   kernel: Kernel,
   memory: WebAssembly.Memory,
   helper: Helper | undefined,
-): Promise<Cells> => {
+): Promise<ScanCells> => {
   const own = compiled(scans, room);
   // Who adds up which rows is left to chance, so inexact sums stay with one thread: the same every time (R3).
   const exact = scans.every(({ columns }) => columns.every((column) => column.exact));

@@ -1,6 +1,6 @@
 import type { Kernel, Room } from './kernel-memory.ts';
 import type { List } from './lists.ts';
-import { type Cells, cellCount, type Scan, type ScanColumn, slotCount } from './scan.ts';
+import { cellCount, type Scan, type ScanCells, type ScanColumn, slotCount } from './scan.ts';
 
 /** Where a column's rows are found: its address, and the bytes by which it moves on with every row of the table. */
 interface Rows {
@@ -109,7 +109,7 @@ const prepared = ({ copies, steps }: Program, kernel: Kernel, memory: WebAssembl
 /** A program with the memory it works in, and how its answer is read out of it. */
 export interface Compiled {
   readonly program: Program;
-  readonly cells: () => Cells;
+  readonly cells: () => ScanCells;
   readonly release: () => void;
 }
 
@@ -126,7 +126,7 @@ const secondOf = (memory: WebAssembly.Memory, at: number, cells: number, first: 
   return out;
 };
 
-const readAll = (readers: readonly (readonly Reader[])[]): Cells => {
+const readAll = (readers: readonly (readonly Reader[])[]): ScanCells => {
   const known = new Map<string, Float64Array>();
   return readers.map((columns) =>
     columns.map(({ key, read }) => {

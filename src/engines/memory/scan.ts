@@ -39,14 +39,14 @@ export interface Scan {
 }
 
 /** Cells of every column of every scan over a stretch of rows. */
-export type Cells = readonly (readonly Float64Array[])[];
+export type ScanCells = readonly (readonly Float64Array[])[];
 
 export const cellCount = ({ segments, members }: Layout): number => segments * members;
 /** Behind the cells lie spare slots, one a member: a row outside all segments still adds its code. */
 export const slotCount = (layout: Layout): number => cellCount(layout) + Math.max(layout.members, 1);
 
 /** Puts the cells of another stretch of rows to one's own: sums and counts add up, of extremes the better one stays. */
-export const merge = (scans: readonly Scan[], own: Cells, other: Cells): void => {
+export const merge = (scans: readonly Scan[], own: ScanCells, other: ScanCells): void => {
   const done = new Set<Float64Array>();
   scans.forEach(({ columns }, s) => {
     columns.forEach(({ kind }, c) => {
@@ -71,7 +71,7 @@ const better = (kind: 'min' | 'max', a: number, b: number): number => {
  * A scan row by row. What program.ts does faster: this runs where WebAssembly is not to be had, and says in a few lines
  * what a scan is.
  */
-export const scanPlainly = (scans: readonly Scan[]): Cells =>
+export const scanPlainly = (scans: readonly Scan[]): ScanCells =>
   scans.map(({ layout, columns }) => {
     const { rows, days, base, slotOf, segments, members, codes, mask: rowMask } = layout;
     const spare = cellCount(layout);
@@ -99,6 +99,6 @@ export const scanPlainly = (scans: readonly Scan[]): Cells =>
 export interface Scanning {
   /** What columns are made of. */
   readonly lists: Lists;
-  readonly scan: (scans: readonly Scan[]) => Promise<Cells>;
+  readonly scan: (scans: readonly Scan[]) => Promise<ScanCells>;
   readonly close: () => void;
 }

@@ -4,13 +4,13 @@ import type { Evaluation, LeafData, LeafTask, NothingShown } from '../scope.ts';
 import { additiveCells } from './additive.ts';
 
 /** Cells of a measure, from what the engine answers and the days that its windows cover. */
-export type Cells = (task: LeafTask, evaluation: Evaluation) => Promise<LeafData>;
+export type MeasureCells = (task: LeafTask, evaluation: Evaluation) => Promise<LeafData>;
 
 /** A kind of measure. One more is one file beside this one, and one entry below. */
 interface Shape {
   readonly is: (measure: Measure) => boolean;
   /** Loads what makes the cells: what few measures need is loaded for them. */
-  readonly load: () => Cells | Promise<Cells>;
+  readonly load: () => MeasureCells | Promise<MeasureCells>;
   /** What is shown with nothing to aggregate. */
   readonly nothing: (measure: Measure) => NothingShown;
   /** How `explain` says it (V1). */
