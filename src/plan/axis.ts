@@ -74,6 +74,8 @@ const periodOf = (calendar: Calendar, text: string): PeriodOf => {
   });
 };
 
+const DATES = /^\d{4}-\d\d-\d\d\/\d{4}-\d\d-\d\d$/;
+
 /** A range: two dates, two periods, one period, or a window laid at the as-of date (A5). */
 export const rangeOf = (text: string, model: Model, calendar: Calendar, asOf: Day, bounds: Bounds | undefined): Stretch => {
   const window = model.windows.get(text);
@@ -83,8 +85,8 @@ export const rangeOf = (text: string, model: Model, calendar: Calendar, asOf: Da
     if (!laid || laid[0] > laid[1]) throw new DurchblickError('empty-range', `"${text}" covers no day at ${isoOf(asOf)}`);
     return { first: laid[0], last: laid[1], unit: undefined };
   }
-  // A label may hold a slash itself, so the whole text is tried first.
-  const whole = calendar.parse(text);
+  // A label may hold a slash itself, so the whole text is tried first; two dates are no label, and need no list of them.
+  const whole = DATES.test(text) ? undefined : calendar.parse(text);
   const slash = text.indexOf('/');
   if (!whole && slash < 0 && !/\d/.test(text)) {
     throw new DurchblickError('unknown-period', `there is no period or window "${text}"`, {

@@ -24,7 +24,8 @@ const holds = async (run: () => unknown): Promise<void> => {
     expect(error.message.length).toBeGreaterThan(3);
     expect(error.message.length + (error.hint?.length ?? 0)).toBeLessThan(3000);
   }
-  expect(Date.now() - start).toBeLessThan(20_000);
+  // Far more than it takes: a machine under load must not fail what only must end.
+  expect(Date.now() - start).toBeLessThan(60_000);
 };
 
 /** What every object inherits, before anything was asked. */
