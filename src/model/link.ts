@@ -1,13 +1,14 @@
 import { type CalendarOptions, calendar, type NameSet, parseWorkingWeek, unitNames } from '../calendar/calendar.ts';
 import { datePattern } from '../calendar/dates.ts';
 import { parseIsoDay, type Weekday } from '../calendar/day.ts';
-import { DurchblickError, suggest, type TextPlace } from '../errors.ts';
+import { suggest } from '../errors.ts';
 import { parseReading } from '../language/parse.ts';
 import type { Expression } from '../language/syntax.ts';
 import { parseShift, parseWindow, type Shift } from '../windows/syntax.ts';
 import { builtInWindows } from './builtin.ts';
 import { columnsIn } from './columns.ts';
-import { checked, type Locate, type Path, pathText } from './keys.ts';
+import { collectFaults, type Faults } from './faults.ts';
+import { checked, type Locate, type Path } from './keys.ts';
 import type {
   Aggregate,
   Attribute,
@@ -24,31 +25,6 @@ import type {
   Source,
 } from './model.ts';
 import { type FactInput, type FormatInput, type MeasureInput, type ModelInput, modelSchema, type YearSystemInput } from './schema.ts';
-
-/** Collects faults instead of stopping at the first, so that one look at a model tells them all. */
-class Faults {
-  readonly list: DurchblickError[] = [];
-  readonly locate: Locate;
-  constructor(locate: Locate) {
-    this.locate = locate;
-  }
-  place(path: Path): TextPlace {
-    return this.locate(path) ?? { path: pathText(path) };
-  }
-  add(path: Path, code: string, message: string, hint?: string): void {
-    this.list.push(new DurchblickError(code, message, { place: this.place(path), hint }));
-  }
-  /** Runs a parser; its error gets the place of the text. */
-  try<T>(path: Path, run: () => T): T | undefined {
-    try {
-      return run();
-    } catch (error) {
-      if (!(error instanceof DurchblickError)) throw error;
-      this.list.push(error.located(this.place(path)));
-      return undefined;
-    }
-  }
-}
 
 export const systemKind = (system: YearSystemInput): 'months' | 'weeks' | 'listed' =>
   system.pattern !== undefined || system.ends !== undefined
@@ -110,15 +86,15 @@ const checkCalendarRules = (input: NonNullable<ModelInput['calendar']>, faults: 
         : pattern !== undefined && ends !== undefined
           ? { pattern, ends, numberBy, label }
           : undefined;
-    if (system) faults.try(['calendar', 'yearSystems', name], () => calendar({ ...year, yearSystems: { [name]: system } }));
+    if (system) faults.attempt(['calendar', 'yearSystems', name], () => calendar({ ...year, yearSystems: { [name]: system } }));
   }
   const { week } = input;
   if (typeof week === 'object')
-    faults.try(['calendar', 'week'], () => calendar({ ...year, week: { starts: week.starts as Weekday, minDays: week.minDays } }));
+    faults.attempt(['calendar', 'week'], () => calendar({ ...year, week: { starts: week.starts as Weekday, minDays: week.minDays } }));
   const working = input.workingDays?.week;
-  if (working !== undefined) faults.try(['calendar', 'workingDays', 'week'], () => parseWorkingWeek(working));
+  if (working !== undefined) faults.attempt(['calendar', 'workingDays', 'week'], () => parseWorkingWeek(working));
   for (const set of Object.keys(input.names ?? {}) as NameSet[]) {
-    faults.try(['calendar', 'names', set], () => calendar({ ...year, names: input.names as CalendarOptions['names'] }).name(set, 0));
+    faults.attempt(['calendar', 'names', set], () => calendar({ ...year, names: input.names as CalendarOptions['names'] }).name(set, 0));
   }
 };
 
@@ -227,7 +203,7 @@ const linkMeasure = (name: string, input: MeasureInput, fact: Fact, path: Path, 
 
 /** A date format that gives no day is told where it is written, whatever the column holds. */
 const checkedDateFormat = (format: string | undefined, path: Path, faults: Faults): string | undefined => {
-  if (format !== undefined) faults.try(path, () => datePattern(format));
+  if (format !== undefined) faults.attempt(path, () => datePattern(format));
   return format;
 };
 
@@ -328,7 +304,7 @@ const linkFact = (
     faults.add([...path, 'begins'], 'bad-date', `"${input.begins}" is not a date`, 'Write YYYY-MM-DD.');
   const columns = new Map<string, Expression>();
   for (const [column, text] of Object.entries(input.columns ?? {})) {
-    const expression = faults.try([...path, 'columns', column], () => parseReading(text, 'column'));
+    const expression = faults.attempt([...path, 'columns', column], () => parseReading(text, 'column'));
     if (expression) columns.set(column, expression);
   }
   checkColumns(name, columns, faults);
@@ -476,7 +452,7 @@ const NAME = /^[a-z][a-z0-9-]*$/;
  */
 export const linkModel = (written: unknown, locate: Locate = () => undefined): Model => {
   const input = checked(modelSchema, written, 'model', locate) as ModelInput;
-  const faults = new Faults(locate);
+  const faults = collectFaults(locate);
   const rules = input.calendar ?? {};
   for (const [name, system] of Object.entries(rules.yearSystems ?? {})) checkSystem(name, system, faults);
   if (faults.list.length === 0) checkCalendarRules(rules, faults);
@@ -536,7 +512,7 @@ export const linkModel = (written: unknown, locate: Locate = () => undefined): M
       label,
     } = typeof formula === 'string' ? { is: formula, format: undefined, better: undefined, label: undefined } : formula;
     checkFormat(format, path, faults);
-    const expression = faults.try(path, () => parseReading(text));
+    const expression = faults.attempt(path, () => parseReading(text));
     if (take(name, 'a formula', path) && expression) formulas.set(name, { name, text, expression, format, better, label });
   }
 
@@ -548,8 +524,8 @@ export const linkModel = (written: unknown, locate: Locate = () => undefined): M
     parts: Pick<NamedWindow, 'label' | 'full' | 'builtIn'>,
     previousText?: string,
   ): void => {
-    const window = faults.try(path, () => parseWindow(text, units));
-    const previous = previousText === undefined ? undefined : faults.try([...path, 'previous'], () => parseShift(previousText, units));
+    const window = faults.attempt(path, () => parseWindow(text, units));
+    const previous = previousText === undefined ? undefined : faults.attempt([...path, 'previous'], () => parseShift(previousText, units));
     if (window) windows.set(name, { name, text, window, previous, ...parts });
   };
   const systems = Object.entries(kinds).map(([name, kind]) => ({ name, kind }));
@@ -590,7 +566,7 @@ export const linkModel = (written: unknown, locate: Locate = () => undefined): M
     const shift: Shift | undefined =
       made.base !== undefined
         ? { kind: 'base', period: String(made.base) }
-        : faults.try([...path, ...(typeof comparison === 'string' ? [] : ['shift'])], () => namedShift(made.shift as string, units));
+        : faults.attempt([...path, ...(typeof comparison === 'string' ? [] : ['shift'])], () => namedShift(made.shift as string, units));
     if (shift) comparisons.set(name, { name, shift, match: made.match ?? 'elapsed', label: made.label });
   }
   for (const [group, names] of [
@@ -604,11 +580,7 @@ export const linkModel = (written: unknown, locate: Locate = () => undefined): M
     }
   }
   checkLocale(input, faults);
-  if (faults.list.length > 0) {
-    const [first] = faults.list;
-    const { code, message, kind, place, hint, text, at } = first;
-    throw new DurchblickError(code, message, { kind, place, hint, text, at, all: faults.list });
-  }
+  faults.end();
   return {
     input,
     name: input.name ?? 'model',

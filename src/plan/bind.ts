@@ -2,6 +2,7 @@ import { DurchblickError, suggest } from '../errors.ts';
 import { parseReading } from '../language/parse.ts';
 import type { Expression, Form, FunctionName, Modifiers, Operator } from '../language/syntax.ts';
 import { type AttributeRef, attributeOf } from '../model/attributes.ts';
+import type { Faults } from '../model/faults.ts';
 import type { Comparison, Formula, Measure, Model, NamedWindow, Role } from '../model/model.ts';
 import { parseShift, parseWindow } from '../windows/syntax.ts';
 
@@ -341,17 +342,7 @@ export const bind = (model: Model, expression: Expression, text: string): Bound 
 export const bindText = (model: Model, text: string): Bound => bind(model, parseReading(text), text);
 
 /** Binds every formula of a model once, so that a wrong name in it is found before it is asked. */
-export const checkFormulas = (model: Model): DurchblickError[] => {
-  const faults: DurchblickError[] = [];
-  const attempt = (path: readonly string[], run: () => void): void => {
-    try {
-      run();
-    } catch (error) {
-      if (!(error instanceof DurchblickError)) throw error;
-      faults.push(error.located(model.locate(path) ?? { path: path.join('.') }));
-    }
-  };
+export const checkFormulas = (model: Model, faults: Faults): void => {
   for (const formula of model.formulas.values())
-    attempt(['formulas', formula.name], () => void bind(model, formula.expression, formula.text));
-  return faults;
+    faults.attempt(['formulas', formula.name], () => bind(model, formula.expression, formula.text));
 };

@@ -1,13 +1,15 @@
 import { DurchblickError, suggest } from '../errors.ts';
+import { attributeOf } from '../model/attributes.ts';
 import type { CheckedModel } from '../model/checked.ts';
+import { collectFaults, type Faults } from '../model/faults.ts';
 import type { Locate } from '../model/keys.ts';
 import { linkModel } from '../model/link.ts';
 import type { Measure, Model } from '../model/model.ts';
 import type { NamesOf } from '../model/names.ts';
-import type { ModelInput } from '../model/schema.ts';
+import type { AlertInput, ModelInput } from '../model/schema.ts';
 import { alertOf } from './alerts.ts';
 import { bindText, checkFormulas, leavesOf } from './bind.ts';
-import { filtersOf } from './question.ts';
+import { filtersOf, unitNamed } from './question.ts';
 
 /** The keys that some member of a union of maps has, and what they hold. */
 type KeysOf<S> = S extends object ? keyof S : never;
@@ -28,36 +30,29 @@ export const defineModel = <const M extends ModelInput>(
   locate?: Locate,
 ): Model<NamesOf<M>> => {
   const model = linkModel(input, locate);
-  const faults = checkFormulas(model);
+  const faults = collectFaults((path) => model.locate(path));
+  checkFormulas(model, faults);
   for (const measure of model.measures.values()) {
-    const attempt = (key: string, run: () => void): void => {
-      try {
-        run();
-      } catch (error) {
-        if (!(error instanceof DurchblickError)) throw error;
-        const path = ['facts', measure.fact.name, 'measures', measure.name, key];
-        faults.push(error.located(model.locate(path) ?? { path: path.join('.') }));
-      }
-    };
-    attempt('where', () => void filtersOf(model, measure.where));
+    const path = ['facts', measure.fact.name, 'measures', measure.name];
+    faults.attempt([...path, 'where'], () => filtersOf(model, measure.where));
     const { spread } = measure;
-    if (typeof spread === 'object') attempt('spread', () => checkShape(model, spread.like));
-    for (const [part, shape] of measure.spreadAcross) attempt('spreadAcross', () => checkPart(model, measure, part, shape));
+    if (typeof spread === 'object') faults.attempt([...path, 'spread'], () => checkShape(model, spread.like));
+    for (const [part, shape] of measure.spreadAcross)
+      faults.attempt([...path, 'spreadAcross'], () => checkPart(model, measure, part, shape));
   }
-  for (const [name, alert] of model.alerts) {
-    try {
-      alertOf(model, name, alert);
-    } catch (error) {
-      if (!(error instanceof DurchblickError)) throw error;
-      const key =
-        error.code === 'unknown-unit' ? ['by'] : error.code.endsWith('attribute') ? ['per'] : error.text === undefined ? [] : ['reading'];
-      const path = ['alerts', name, ...key];
-      faults.push(error.located(model.locate(path) ?? { path: path.join('.') }));
-    }
-  }
-  if (faults.length === 0) return model as Model<NamesOf<M>>;
-  const { code, message, kind, place, hint, text, at } = faults[0];
-  throw new DurchblickError(code, message, { kind, place, hint, text, at, all: faults });
+  for (const [name, alert] of model.alerts) checkAlert(model, name, alert, faults);
+  faults.end();
+  return model as Model<NamesOf<M>>;
+};
+
+/** Each part of an alert by itself, so that a fault is told where it stands; what is left is a fault of the whole. */
+const checkAlert = (model: Model, name: string, alert: AlertInput, faults: Faults): void => {
+  const path = ['alerts', name];
+  const known = faults.list.length;
+  faults.attempt([...path, 'reading'], () => bindText(model, alert.reading));
+  if (alert.by !== undefined) faults.attempt([...path, 'by'], () => unitNamed(model, alert.by as string));
+  for (const attribute of alert.per ?? []) faults.attempt([...path, 'per'], () => attributeOf(model, attribute));
+  if (faults.list.length === known) faults.attempt(path, () => alertOf(model, name, alert));
 };
 
 /** A shape may not lean on another shape: they could lean on each other. */

@@ -44,7 +44,13 @@ const plainFormat = (values: Iterable<number | null>): Format => {
 export const formatOf = (bound: Bound, reading: string, model: Model, values: Iterable<number | null>): Format => {
   const formula = model.formulas.get(reading);
   if (formula?.format) return formula.format as Format;
+  // Formulas share their parts; each is looked at once.
+  const known = new Map<Bound, Format | undefined>();
   const walk = (node: Bound): Format | undefined => {
+    if (!known.has(node)) known.set(node, look(node));
+    return known.get(node);
+  };
+  const look = (node: Bound): Format | undefined => {
     switch (node.kind) {
       case 'leaf':
         return leafFormat(node);

@@ -9,8 +9,8 @@ import { type Shared, sharedWork } from '../../plan/cancel.ts';
 import type { Cancellation } from '../../plan/request.ts';
 import { type State, type States, type StatesOptions, stateOf } from './state.ts';
 
-/** What a state that is over says when something is wanted that it has not. */
-const NOT_FETCHED = 'not-fetched';
+/** What a state that is over says when something is wanted that it has not: this very error, and no other one. */
+const NOT_FETCHED = new DurchblickError('not-fetched', 'this state of the data is over', { kind: 'engine' });
 
 /** A state that several sessions see, one after the other or at once. What it has not yet is fetched through one of them. */
 interface Seen {
@@ -24,7 +24,7 @@ const throughSessions = (first: Store, sessions: ReadonlySet<Store>): Store => {
     <A extends unknown[], T>(call: (store: Store) => (...args: A) => Promise<T>) =>
     async (...args: A): Promise<T> => {
       const session = [...sessions].at(-1);
-      if (!session) throw new DurchblickError(NOT_FETCHED, 'this state of the data is over', { kind: 'engine' });
+      if (!session) throw NOT_FETCHED;
       return call(session)(...args);
     };
   /** Asked once, and kept: a state does not change. */
@@ -136,7 +136,7 @@ export const liveStates = async (model: Model, base: Store, { check, cacheBytes,
         return await ask(latest.state);
       } catch (error) {
         // What the state has not is asked of a new one.
-        if (!(error instanceof DurchblickError) || error.code !== NOT_FETCHED) throw error;
+        if (error !== NOT_FETCHED) throw error;
       }
     }
     return inView(ask, signal);

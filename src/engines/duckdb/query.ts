@@ -1,5 +1,4 @@
 // Paths in the query of a model, which are relative to the model as all its paths are.
-import { DurchblickError } from '../../errors.ts';
 import { checkPath } from '../../files/files.ts';
 import type { FolderFiles } from '../../files/folder.ts';
 import { duckdbDialect } from './dialect.ts';
@@ -13,13 +12,9 @@ export const withAbsolutePaths = async (query: string, files: FolderFiles): Prom
   const found = new Map<string, string>();
   for (const path of wanted) {
     checkPath(path);
-    try {
-      const there = await files.find(path);
-      if (there.length === 1) found.set(path, there[0].real.replace(/[*?[]/g, '[$&]'));
-      else found.set(path, `${files.home}/${path}`);
-    } catch (error) {
-      if (error instanceof DurchblickError && error.code === 'outside-folder') throw error;
-    }
+    const there = await files.find(path);
+    if (there.length === 1) found.set(path, there[0].real.replace(/[*?[]/g, '[$&]'));
+    else found.set(path, `${files.home}/${path}`);
   }
   return query.replace(PLACE, (all, before: string, path: string) => {
     const real = found.get(path.replaceAll("''", "'"));
