@@ -80,14 +80,11 @@ export const open = async <N extends Names, const W extends WhereOf<N> = WhereOf
   return {
     model,
     ask: ask as Book<N>['ask'],
-    verify: (async (question: Question, asking: AskOptions = {}) => {
-      const { verifyIn } = await import('./seldom.ts');
-      return inState((state) => verifyIn(book, state, question, asking.signal), asking);
-    }) as Book<N>['verify'],
-    explain: async (request, asking = {}) => {
-      const { explainIn } = await import('./seldom.ts');
-      return inState((state) => explainIn(book, state, request, asking.signal), asking);
-    },
+    // Loaded under way: a book that is closed meanwhile waits for it.
+    verify: ((question: Question, asking: AskOptions = {}) =>
+      inState(async (state) => (await import('./seldom.ts')).verifyIn(book, state, question, asking.signal), asking)) as Book<N>['verify'],
+    explain: (request, asking = {}) =>
+      inState(async (state) => (await import('./seldom.ts')).explainIn(book, state, request, asking.signal), asking),
     asOf: (text) => asOfNow(book, text),
     calendar: async (range) => (await import('./seldom.ts')).calendarOf(book, range),
     range: async (text, asOf) => (await import('./seldom.ts')).rangeDays(book, text, asOf),

@@ -305,3 +305,16 @@ test('the chart of the command line tells roles apart', () => {
   expect(stderr).not.toContain('error');
   expect(stdout.split('\n')[0].replace(/ +/g, ' ')).toBe('period Umsatz (EUR) Umsatz on sent (EUR)');
 });
+
+test('a book that is closed waits for what was asked before, whatever it was', async () => {
+  const book = await open(model, memory({ lines }));
+  const asked = Promise.all([
+    book.ask({ show: ['revenue'] }),
+    book.verify({ show: ['revenue'] }),
+    book.explain({ reading: 'revenue', at: '2026-08' }),
+  ]);
+  await book.close();
+  const [{ rows }, { different }, { value }] = await asked;
+  expect([rows[0][1], different, value]).toEqual([35.75, [], 25.25]);
+  await expect(book.explain({ reading: 'revenue', at: '2026-08' })).rejects.toMatchObject({ code: 'closed' });
+});
