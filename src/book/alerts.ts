@@ -13,7 +13,7 @@ export const alertsAt = async (
   const fired: FiredAlert[] = [];
   for (const [name, input] of model.alerts) {
     const alert = alertOf(model, name, input);
-    const period = await within(book, asOf, [], (day, calendar) => calendar.label(alert.by, day));
+    const period = await within(book, asOf, {}, (day, calendar) => calendar.label(alert.by, day));
     if (period === undefined) continue;
     const per = alert.per.map((entry) => entry.name);
     const { rows, columns } = await ask({ show: [alert.reading], by: alert.by, per, range: period, asOf });

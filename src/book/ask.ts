@@ -9,7 +9,7 @@ import { withFiles } from './travelled.ts';
 import type { Result } from './types.ts';
 
 /** Answers a question in a state of the data. */
-export const askIn = (book: BookRecord, state: State, question: Question, signal: Cancellation | undefined): Promise<Result> =>
-  prepared(book, state, question, signal, async ({ asked, axis, evaluation, found, asOf }) =>
-    withFiles(resultOf(await answer(asked, axis, evaluation), asked, book.model, asOf, found), state.seen),
-  );
+export const askIn = async (book: BookRecord, state: State, question: Question, signal: Cancellation | undefined): Promise<Result> => {
+  const { asked, axis, evaluation, found, asOf } = await prepared(book, state, question, signal);
+  return withFiles(resultOf(await answer(asked, axis, evaluation), asked, book.model, asOf, found), state.seen);
+};

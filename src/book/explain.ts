@@ -1,11 +1,13 @@
 import { isoOf } from '../calendar/day.ts';
 import { answer } from '../evaluate/answer.ts';
+import { valuesOf } from '../evaluate/evaluation.ts';
 import { explainParts, formulaText } from '../evaluate/explain.ts';
-import type { Scope } from '../evaluate/scope.ts';
 import type { Model } from '../model/model.ts';
 import type { Question } from '../model/schema.ts';
 import { yearsIn } from '../plan/calendar.ts';
-import { widening } from '../plan/extent.ts';
+import type { Scope } from '../plan/planned.ts';
+
+import { NO_REACH } from '../plan/reach.ts';
 import type { Cancellation } from '../plan/request.ts';
 import type { Explanation } from '../result/explained.ts';
 import { formatter } from '../result/format.ts';
@@ -41,15 +43,21 @@ const explanationOf = async (
 ): Promise<Explanation> => {
   const attributes = asked.per.map(({ attribute }) => attribute);
   const wanted = asked.per.map(({ name }) => members[name]);
-  const { filters } = asked;
-  const scope: Scope = { view: { axis, rows: 'periods' }, attributes, filters, combinations: undefined, tuples: [wanted] };
+  const scope: Scope = { view: { axis, rows: 'periods' }, attributes, filters: asked.filters };
   const [{ bound }] = asked.columns;
   const outcome = await answer(asked, axis, evaluation);
   const row = outcome.rows.find((one) => one.members.every((text, k) => text === wanted[k]));
   // A member without data has no row in the answer, and yet a reason.
-  const cell = row ?? { kind: 'cell' as const, period: 0, members: wanted, data: await evaluation.view([bound], scope), row: 0, at: 0 };
+  const cell = row ?? {
+    kind: 'cell' as const,
+    period: 0,
+    members: wanted,
+    data: (await valuesOf([bound], scope, [wanted], evaluation)).data,
+    row: 0,
+    at: 0,
+  };
   const periodEnd = axis.windows ? asOf : (axis.places[0]?.end ?? asOf);
-  const parts = await explainParts({ bound, scope, row: cell, attributes, filters, periodEnd, show }, evaluation);
+  const parts = await explainParts({ bound, scope, row: cell, periodEnd, show }, evaluation);
   const result = resultOf(outcome, asked, model, asOf, found);
   const { format } = result.columns[result.columns.length - 1];
   const [{ value }] = parts;
@@ -82,12 +90,11 @@ export const explainIn = async (
   const unitOf = async (): Promise<string | undefined> => {
     const asOf = await asOfIn(book, state, asOfText ?? model.asOf);
     const days = [...(await anchorDays(book, state, asOf)), ...yearsIn(at)];
-    return widening(async (margin) => (await state.calendarOver(days, margin)).parse(at)?.unit);
+    return (await state.calendarOver(days, () => NO_REACH)).parse(at)?.unit;
   };
   const question = await explainedQuestion(request, model, unitOf);
-  return prepared(book, state, question, signal, async (parts) => {
-    for (const { name, attribute } of parts.asked.per)
-      await checkMembers([{ attribute, test: { values: [request.members?.[name] ?? ''] } }], state.store.members);
-    return explanationOf(parts, request, model);
-  });
+  const parts = await prepared(book, state, question, signal);
+  for (const { name, attribute } of parts.asked.per)
+    await checkMembers([{ attribute, test: { values: [request.members?.[name] ?? ''] } }], state.store.members);
+  return explanationOf(parts, request, model);
 };

@@ -8,8 +8,9 @@ import type { Model } from '../model/model.ts';
 import type { Names } from '../model/names.ts';
 import type { Question } from '../model/schema.ts';
 import { orAborted } from '../plan/cancel.ts';
-import { fixedRange, segmentsOf } from '../plan/extent.ts';
+import { fixedRange } from '../plan/extent.ts';
 import { fixedFilters } from '../plan/fixed.ts';
+import { factSegments } from '../plan/segments.ts';
 import type { CheckedWhere, WhereOf } from '../plan/typed.ts';
 import { askIn } from './ask.ts';
 import { checkMembers } from './prepare.ts';
@@ -34,7 +35,7 @@ const recordOf = async (model: Model, engine: Engine, options: OpenBookOptions):
   const fixed = fixedFilters(model, options.where);
   const opening = {
     fixed: fixed.byFact,
-    hiding: fixed.asked.map(({ attribute, test }) => ({ kind: 'members' as const, attribute, test })),
+    hiding: fixed.asked.map(({ attribute, test }) => ({ kind: 'members' as const, attribute, test, why: 'fixed' as const })),
   };
   const range = fixedRange(model);
   const clock = options.clock ?? (() => Date.now());
@@ -45,7 +46,7 @@ const recordOf = async (model: Model, engine: Engine, options: OpenBookOptions):
     cacheBytes: options.cacheBytes ?? CACHE_BYTES,
     refresh: refreshOf(options.refresh),
   });
-  return { model, states, today: () => inZone(clock()), fixed: fixed.asked, opening, range, segments: segmentsOf() };
+  return { model, states, today: () => inZone(clock()), fixed: fixed.asked, opening, range, segments: factSegments() };
 };
 
 /** First and last day with data in a role. */
@@ -56,7 +57,7 @@ const boundsOf = (book: BookRecord, fact: string, role: string): ReturnType<Book
     throw new DurchblickError('unknown-role', `there is no fact "${fact}" with a date "${role}"`, {
       hint: suggest(fact, facts.keys(), 'facts'),
     });
-  return within(book, undefined, [], (_, __, bounds) => bounds(known, role));
+  return within(book, undefined, {}, (_, __, bounds) => bounds(known, role));
 };
 
 /** Opens a model over an engine: reads and checks dates, builds the calendar, and answers questions from then on. */

@@ -2,11 +2,13 @@
 import type { Calendar } from '../calendar/calendar.ts';
 import type { Day } from '../calendar/day.ts';
 import type { OpenOptions } from '../engines/engine.ts';
-import type { Fact, Model } from '../model/model.ts';
-import { asOfDay, type FactBounds } from '../plan/axis.ts';
-import { dataDays, periodBounds, widening } from '../plan/extent.ts';
+import type { Model } from '../model/model.ts';
+import { asOfDay, asOfReach, type FactBounds } from '../plan/axis.ts';
+import { dataDays, periodBounds, type Reaching } from '../plan/extent.ts';
 import type { AskedFilter } from '../plan/question.ts';
-import type { Bounds, Segments } from '../plan/request.ts';
+import { NO_REACH } from '../plan/reach.ts';
+import type { Bounds } from '../plan/request.ts';
+import type { FactSegments } from '../plan/segments.ts';
 import type { State, States } from './states/state.ts';
 
 export interface BookRecord {
@@ -19,7 +21,7 @@ export interface BookRecord {
   readonly opening: OpenOptions;
   /** The range that the model fixes for its calendar. */
   readonly range: Bounds | undefined;
-  readonly segments: (fact: Fact, stretch: Bounds | undefined, calendar: Calendar) => Segments;
+  readonly segments: FactSegments;
 }
 
 /** Days that a calendar must cover for a state of the data and an as-of date. */
@@ -33,24 +35,28 @@ export const asOfIn = async (book: BookRecord, state: State, text: string): Prom
   const { model, today } = book;
   const raw = await state.bounds(undefined);
   const rough = asOfDay(text, model, undefined, today(), raw);
-  const calendar = await state.calendarOver(await anchorDays(book, state, rough), 3);
+  const calendar = await state.calendarOver(await anchorDays(book, state, rough), (unitDays) => asOfReach(text, model, unitDays));
   return asOfDay(text, model, calendar, today(), periodBounds(raw, calendar));
 };
 
 /** The as-of date of a text in the present state; the model's own when left out. */
 export const asOfNow = (book: BookRecord, text = book.model.asOf): Promise<Day> => book.states.run((state) => asOfIn(book, state, text));
 
-/** Something done with a calendar over the data of the present state, an as-of date and more days, and with the bounds in it. */
+/** What a calendar must cover beyond the data and the as-of date. */
+export interface More {
+  readonly days?: readonly Day[];
+  readonly reaching?: Reaching;
+}
+
+/** Something done with a calendar over the data of the present state, an as-of date and more, and with the bounds in it. */
 export const within = <T>(
   book: BookRecord,
   text: string | undefined,
-  more: readonly Day[],
+  { days = [], reaching = () => NO_REACH }: More,
   run: (asOf: Day, calendar: Calendar, bounds: FactBounds) => T | Promise<T>,
 ): Promise<T> =>
   book.states.run(async (state) => {
     const asOf = await asOfIn(book, state, text ?? book.model.asOf);
-    return widening(async (margin) => {
-      const calendar = await state.calendarOver([...(await anchorDays(book, state, asOf)), ...more], margin);
-      return run(asOf, calendar, periodBounds(await state.bounds(undefined), calendar));
-    });
+    const calendar = await state.calendarOver([...(await anchorDays(book, state, asOf)), ...days], reaching);
+    return run(asOf, calendar, periodBounds(await state.bounds(undefined), calendar));
   });

@@ -3,8 +3,8 @@ import type { Calendar } from '../calendar/calendar.ts';
 import type { Day } from '../calendar/day.ts';
 import { rangeOf } from '../plan/axis.ts';
 import { yearsIn } from '../plan/calendar.ts';
-import { widening } from '../plan/extent.ts';
-import { actualHistory, type LaidSpan, reachOf, spansLaid } from '../plan/windows.ts';
+import { baseYears } from '../plan/extent.ts';
+import { actualHistory, daysReached, type LaidSpan, modelReach, spansLaid } from '../plan/windows.ts';
 import { anchorDays, asOfIn, type BookRecord, within } from './record.ts';
 import type { WindowsOptions } from './types.ts';
 
@@ -12,19 +12,18 @@ import type { WindowsOptions } from './types.ts';
 export const calendarOf = (book: BookRecord, own?: { readonly first: Day; readonly last: Day }): Promise<Calendar> => {
   const { states, model } = book;
   const given = own ?? book.range;
-  if (given) return states.run((state) => state.calendarOver([given.first, given.last], 0));
+  if (given) return states.run((state) => state.calendarOver([given.first, given.last]));
   return states.run(async (state) => {
     const asOf = await asOfIn(book, state, model.asOf);
-    return widening(async (margin) => {
-      const wide = await state.calendarOver(await anchorDays(book, state, asOf), margin);
-      return state.calendarOver([...(await anchorDays(book, state, asOf)), ...reachOf(model, wide, asOf)], 0);
-    });
+    const days = await anchorDays(book, state, asOf);
+    const wide = await state.calendarOver([...days, ...baseYears(model)], (unitDays) => modelReach(model, unitDays));
+    return state.calendarOver([...days, ...daysReached(model, wide, asOf)]);
   });
 };
 
 /** First and last day of a range (A5). */
 export const rangeDays = (book: BookRecord, text: string, asOfText?: string): Promise<{ readonly first: Day; readonly last: Day }> =>
-  within(book, asOfText, yearsIn(text), (asOf, calendar, bounds) =>
+  within(book, asOfText, { days: yearsIn(text), reaching: (unitDays) => modelReach(book.model, unitDays) }, (asOf, calendar, bounds) =>
     rangeOf(text, book.model, calendar, asOf, actualHistory(book.model, bounds)),
   );
 

@@ -1,7 +1,7 @@
 import stringWidth from 'string-width';
 import { greatest, shownText } from '../basics/text.ts';
 import { DurchblickError, describe, rulesCited } from '../errors.ts';
-import type { Note } from '../evaluate/notes.ts';
+import type { Note } from '../plan/notes.ts';
 import type { Mark, PlainResult } from '../result/types.ts';
 import { toStderr } from './write.ts';
 

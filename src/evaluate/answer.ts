@@ -3,13 +3,14 @@ import type { Store } from '../engines/engine.ts';
 import { type AttributeRef, NONE, reach, UNKNOWN } from '../model/attributes.ts';
 import type { Axis } from '../plan/axis.ts';
 import { horizonOf, type Leaf, leavesOf } from '../plan/bind.ts';
-import type { View } from '../plan/places.ts';
+import { planOf, planOthers } from '../plan/plan.ts';
 import { type Asked, factFilters } from '../plan/question.ts';
-import { ALL_TIME, type Filter } from '../plan/request.ts';
+import { rowSetOf } from '../plan/rows.ts';
+import { ALL_TIME } from '../plan/segments.ts';
 import { type Column, VALUE } from './column.ts';
-import { evaluateView } from './readings.ts';
-import type { Evaluation, Scope, ViewData } from './scope.ts';
-import { rowSetOf } from './shapes/measure-cells.ts';
+import { type Evaluation, loadViews } from './evaluation.ts';
+import { cellsOf } from './load.ts';
+import type { ViewData } from './scope.ts';
 
 /** What a row sums up: one cell of the result, the members left out by a limit, or a total. */
 export type RowKind = 'cell' | 'others' | 'total';
@@ -70,114 +71,127 @@ const rowsOf =
   (data: ViewData): RowMaker =>
   (row, tuple, kind, period, members) => ({ kind, period, members, data, row, at: row * data.tuples.length + tuple });
 
+/** A member of the answer: its texts, and where it stands in the data. */
+interface ShownMember {
+  readonly tuple: readonly string[];
+  readonly index: number;
+}
+
+const hasSpecial = (tuple: readonly string[]): boolean => tuple.some(isSpecial);
+
+/** Orders members by readings, blanks last whatever the direction; then by their attributes' order (R1). */
+const ranked = (
+  members: readonly ShownMember[],
+  order: Asked['order'],
+  ranking: ViewData | undefined,
+  natural: (a: readonly string[], b: readonly string[]) => number,
+): ShownMember[] => {
+  if (!ranking) return [...members].sort((a, b) => natural(a.tuple, b.tuple));
+  const value = (index: number, k: number): number | null => (ranking.rows === 0 ? null : cell(ranking.columns[k], index));
+  return [...members].sort((a, b) => {
+    const special = Number(hasSpecial(a.tuple)) - Number(hasSpecial(b.tuple));
+    if (special !== 0) return special;
+    for (let k = 0; k < order.length; k++) {
+      const [x, y] = [value(a.index, k), value(b.index, k)];
+      if (x === null || y === null) {
+        if (x !== y) return x === null ? 1 : -1;
+        continue;
+      }
+      if (x !== y) return order[k].descending ? y - x : x - y;
+    }
+    return natural(a.tuple, b.tuple);
+  });
+};
+
+/** The first members up to a limit, with the special ones; and whether some are left out (R1). */
+const limited = (members: readonly ShownMember[], { limit }: Asked): { readonly shown: readonly ShownMember[]; readonly cut: boolean } => {
+  if (limit === undefined) return { shown: members, cut: false };
+  const regular = members.filter(({ tuple }) => !hasSpecial(tuple));
+  const special = members.filter(({ tuple }) => hasSpecial(tuple));
+  return { shown: [...regular.slice(0, limit), ...special], cut: regular.length > limit };
+};
+
+type Tuples = readonly (readonly string[])[];
+
+/** All that the rows of an answer are put together from. */
+interface Parts {
+  readonly data: ViewData;
+  readonly shown: readonly ShownMember[];
+  readonly others: ViewData | undefined;
+  readonly members: ViewData | undefined;
+}
+
+/** Rows by period: members shown, the others, and the total over members. */
+const periodRows = ({ gaps, per }: Asked, { data, shown, others, members }: Parts): Pick<Answer, 'rows' | 'totals'> => {
+  const [rows, totals]: [AnswerRow[], AnswerRow[]] = [[], []];
+  const [rowIn, otherIn, totalIn] = [rowsOf(data), others && rowsOf(others), members && rowsOf(members)];
+  const width = data.tuples.length;
+  const isShown = (seen: number | undefined): boolean => gaps === 'show' || seen === 1;
+  const label = (text: string): string[] => per.map(() => text);
+  for (let row = 0; row < data.rows; row++) {
+    for (const { tuple, index } of shown) if (isShown(data.seen[row * width + index])) rows.push(rowIn(row, index, 'cell', row, tuple));
+    if (otherIn && isShown(others?.seen[row])) rows.push(otherIn(row, 0, 'others', row, label(OTHERS)));
+    if (totalIn && isShown(members?.seen[row])) totals.push(totalIn(row, 0, 'total', row, label(TOTAL)));
+  }
+  return { rows, totals };
+};
+
+/** Totals over the axis: of the members shown, of the others, and of all (M9). */
+const axisTotals = (
+  { per }: Asked,
+  shown: readonly ShownMember[],
+  axis: ViewData | undefined,
+  others: ViewData | undefined,
+  corner: ViewData | undefined,
+): AnswerRow[] => {
+  if (!axis) return [];
+  const label = (text: string): string[] => per.map(() => text);
+  const totalIn = rowsOf(axis);
+  return [
+    ...shown.map(({ tuple }, m) => totalIn(0, m, 'total', undefined, tuple)),
+    ...(others ? [rowsOf(others)(0, 0, 'total', undefined, label(OTHERS))] : []),
+    ...(corner ? [rowsOf(corner)(0, 0, 'total', undefined, label(TOTAL))] : []),
+  ];
+};
+
 /** Answers a resolved question on its axis: rows by period and member, ordered and limited, with totals (R1, M9). */
 export const answer = async (asked: Asked, axis: Axis, evaluation: Evaluation): Promise<Answer> => {
-  const readings = asked.columns.map(({ bound }) => bound);
+  const { frame } = evaluation;
   const attributes = asked.per.map(({ attribute }) => attribute);
-  const scope = (
-    rows: View['rows'],
-    split: readonly AttributeRef[],
-    tuples?: Scope['tuples'],
-    combinations?: Scope['combinations'],
-  ): Scope => ({
-    view: { axis, rows },
-    attributes: split,
-    filters: asked.filters,
-    combinations,
-    tuples,
-  });
-  const data = await evaluateView(readings, scope('periods', attributes), evaluation);
-  const bySpecial = (tuple: readonly string[]) => tuple.some(isSpecial);
-  const natural = await memberOrder(attributes, evaluation.store);
-  const ordered = data.tuples.map((tuple, index) => ({ tuple, index })).sort((a, b) => natural(a.tuple, b.tuple));
-  if (asked.order.length > 0 && attributes.length > 0) {
-    const readingsOfOrder = asked.order.map(({ bound }) => bound);
-    const ranking = await evaluateView(readingsOfOrder, scope(axis.windows ? 'periods' : 'total', attributes, data.tuples), evaluation);
-    const value = (index: number, k: number): number | null => (ranking.rows === 0 ? null : cell(ranking.columns[k], index));
-    ordered.sort((a, b) => {
-      const special = Number(bySpecial(a.tuple)) - Number(bySpecial(b.tuple));
-      if (special !== 0) return special;
-      for (let k = 0; k < asked.order.length; k++) {
-        const [x, y] = [value(a.index, k), value(b.index, k)];
-        // Blanks last, whatever the direction.
-        if (x === null || y === null) {
-          if (x !== y) return x === null ? 1 : -1;
-          continue;
-        }
-        if (x !== y) return asked.order[k].descending ? y - x : x - y;
-      }
-      return natural(a.tuple, b.tuple);
-    });
-  }
-  let shown = ordered;
-  let others: { readonly rows: ViewData; readonly total: ViewData | undefined } | undefined;
-  if (asked.limit !== undefined) {
-    const regular = ordered.filter(({ tuple }) => !bySpecial(tuple));
-    const special = ordered.filter(({ tuple }) => bySpecial(tuple));
-    shown = [...regular.slice(0, asked.limit), ...special];
-    if (asked.rest && regular.length > asked.limit) {
-      const combinations: Extract<Filter, { kind: 'combinations' }> = {
-        kind: 'combinations',
-        attributes,
-        list: shown.map(({ tuple }) => tuple),
-        keep: 'others',
-      };
-      others = {
-        rows: await evaluateView(readings, scope('periods', [], undefined, combinations), evaluation),
-        total: asked.totals.axis ? await evaluateView(readings, scope('total', [], undefined, combinations), evaluation) : undefined,
-      };
-    }
-  }
-  const rows: AnswerRow[] = [];
-  const totals: AnswerRow[] = [];
-  const memberTotals = asked.totals.members ? await evaluateView(readings, scope('periods', []), evaluation) : undefined;
-  const rowIn = rowsOf(data);
-  const totalIn = memberTotals && rowsOf(memberTotals);
-  const otherIn = others && rowsOf(others.rows);
-  const width = data.tuples.length;
-  const label = (text: string): string[] => attributes.map(() => text);
-  for (let row = 0; row < data.rows; row++) {
-    for (const { tuple, index } of shown) {
-      if (asked.gaps === 'hide' && data.seen[row * width + index] === 0) continue;
-      rows.push(rowIn(row, index, 'cell', row, tuple));
-    }
-    if (others && otherIn && (asked.gaps === 'show' || others.rows.seen[row] === 1))
-      rows.push(otherIn(row, 0, 'others', row, label(OTHERS)));
-    if (memberTotals && totalIn && (asked.gaps === 'show' || memberTotals.seen[row] === 1))
-      totals.push(totalIn(row, 0, 'total', row, label(TOTAL)));
-  }
-  if (asked.totals.axis && data.rows > 0) {
-    const tuples = shown.map(({ tuple }) => tuple);
-    const total = await evaluateView(readings, scope('total', attributes, tuples), evaluation);
-    const totalOf = rowsOf(total);
-    tuples.forEach((tuple, m) => void totals.push(totalOf(0, m, 'total', undefined, tuple)));
-    if (others?.total) totals.push(rowsOf(others.total)(0, 0, 'total', undefined, label(OTHERS)));
-    if (asked.totals.members) {
-      const corner = await evaluateView(readings, scope('total', []), evaluation);
-      totals.push(rowsOf(corner)(0, 0, 'total', undefined, label(TOTAL)));
-    }
-  }
-  await noteUnknown(
-    asked,
-    shown.map(({ tuple }) => tuple),
-    evaluation,
-  );
+  const plan = planOf(asked, axis, frame);
+  evaluation.reached(plan.reached);
+  const [values, natural] = await Promise.all([
+    loadViews([plan.cells, plan.ranking, plan.totals.members, plan.totals.axis, plan.totals.corner], evaluation),
+    memberOrder(attributes, evaluation.access.store),
+  ]);
+  const data = values(plan.cells) as ViewData;
+  const members = data.tuples.map((tuple, index) => ({ tuple, index }));
+  const ordered = ranked(members, asked.order, values(plan.ranking, data.tuples), natural);
+  const { shown, cut } = limited(ordered, asked);
+  const tuples = shown.map(({ tuple }) => tuple);
+  const left = asked.rest && cut ? planOthers(asked, axis, tuples, frame) : undefined;
+  if (left) evaluation.reached(left.reached);
+  const leftValues = await loadViews([left?.periods, left?.total], evaluation);
+  const parts = { data, shown, others: leftValues(left?.periods), members: values(plan.totals.members) };
+  const { rows, totals } = periodRows(asked, parts);
+  const ofAxis = axisTotals(asked, shown, values(plan.totals.axis, tuples), leftValues(left?.total), values(plan.totals.corner));
+  await noteUnknown(asked, tuples, evaluation);
   notePartial(asked, axis, evaluation);
-  return { axis, rows, totals };
+  return { axis, rows, totals: [...totals, ...ofAxis] };
 };
 
 /** Rows whose key the dimension does not have are kept, and counted over all time for each fact (G8). */
-const noteUnknown = async (asked: Asked, tuples: readonly (readonly string[])[], evaluation: Evaluation): Promise<void> => {
+const noteUnknown = async (asked: Asked, tuples: Tuples, { frame, access, over }: Evaluation): Promise<void> => {
   const facts = new Set(asked.columns.flatMap(({ bound }) => leavesOf(bound)).map(({ measure }) => measure.fact));
   for (const [k, { name, attribute }] of asked.per.entries()) {
     if (!tuples.some((tuple) => tuple[k] === UNKNOWN)) continue;
     for (const fact of facts) {
       if (!reach(fact, attribute)) continue;
-      const rowSet = rowSetOf(fact, undefined, [attribute], factFilters(fact, asked.filters), evaluation);
-      const cells = await evaluation.cubes.cells(rowSet, ALL_TIME, { kind: 'rows', where: [] }, evaluation.signal);
+      const ofFact = rowSetOf(fact, undefined, [attribute], factFilters(fact, asked.filters, 'question'), frame);
+      const cells = await cellsOf({ rows: ofFact, segments: ALL_TIME, aggregate: { kind: 'rows', where: [] } }, access);
       const rows = cells.cells[cells.tuples.findIndex(([text]) => text === UNKNOWN)] ?? 0;
       if (rows === 0) continue;
-      evaluation.notes.add(`unknown ${fact.name} ${name}`, {
+      over.notes.add(`unknown ${fact.name} ${name}`, {
         code: 'unknown-members',
         fact: fact.name,
         attribute: name,
@@ -189,7 +203,7 @@ const noteUnknown = async (asked: Asked, tuples: readonly (readonly string[])[],
 };
 
 /** A formula that sets the part of a period so far against the whole of a plan (W6). */
-const notePartial = (asked: Asked, axis: Axis, { notes }: Evaluation): void => {
+const notePartial = (asked: Asked, axis: Axis, { over: { notes } }: Evaluation): void => {
   const rows = axis.places.filter((place) => place.partial).length;
   if (rows === 0 || axis.kind.kind === 'windows') return;
   const plain = (leaf: Leaf) => leaf.window === undefined;

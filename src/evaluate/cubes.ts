@@ -1,8 +1,9 @@
 import { extremes, type Lookup, prefixSums, sumTree } from '../basics/lookups.ts';
+import { tupleKey } from '../basics/tuples.ts';
 import type { Store } from '../engines/engine.ts';
 import { aborted, type Shared, sharedWork } from '../plan/cancel.ts';
-import type { AggregateRequest, Cancellation, Cube, CubeRequest, RowSet, Segments } from '../plan/request.ts';
-import { filterKey } from '../plan/request.ts';
+import type { Segments } from '../plan/request.ts';
+import { type AggregateRequest, type Cancellation, type Cube, type CubeRequest, filterKey, type RowSet } from '../plan/request.ts';
 
 /** One aggregate of a day cube with its lookups, made when first asked for and kept. */
 export interface Cells {
@@ -47,7 +48,7 @@ const aggregateKey = (aggregate: AggregateRequest): string =>
  * decides their last digit (R3).
  */
 const inOrder = (cube: Cube): Cube => {
-  const keys = cube.tuples.map((tuple) => JSON.stringify(tuple));
+  const keys = cube.tuples.map(tupleKey);
   const order = Array.from(keys.keys()).sort((a, b) => (keys[a] < keys[b] ? -1 : keys[a] > keys[b] ? 1 : 0));
   if (order.every((from, k) => from === k)) return cube;
   const width = order.length;

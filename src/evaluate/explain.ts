@@ -2,13 +2,14 @@ import type { Day } from '../calendar/day.ts';
 import { DurchblickError } from '../errors.ts';
 import type { AttributeRef } from '../model/attributes.ts';
 import type { Comparison, Model } from '../model/model.ts';
-import { type Bound, horizonOf } from '../plan/bind.ts';
-import type { AskedFilter } from '../plan/question.ts';
+import { type Bound, horizonOf, type Leaf, partsOf } from '../plan/bind.ts';
+import type { PlannedMeasure, PlannedView, Scope } from '../plan/planned.ts';
+
 import type { AnswerRow } from './answer.ts';
 import { VALUE } from './column.ts';
+import { type Evaluation, valuesOf } from './evaluation.ts';
 import { daysOf, type ExplainedDays, type LeftOut, type RowsBehind, rowsBehind, type SpreadShare } from './rows-behind.ts';
-import type { Evaluation, Scope } from './scope.ts';
-import { shapeOf } from './shapes/table.ts';
+import { wordsOf } from './shapes/table.ts';
 
 export type { ExplainedDays, LeftOut, RowsBehind, SpreadShare } from './rows-behind.ts';
 
@@ -82,74 +83,70 @@ const stepsOf = (bound: Bound, depth: number, chain: readonly Comparison[], left
     throw new DurchblickError('too-long-reading', `the explanation would have more than ${MOST_STEPS} parts`, {
       hint: 'Explain one of the formulas that it is made of.',
     });
-  const below = (() => {
-    switch (bound.kind) {
-      case 'negate':
-        return stepsOf(bound.of, depth + 1, chain, left);
-      case 'binary':
-        return [...stepsOf(bound.left, depth + 1, chain, left), ...stepsOf(bound.right, depth + 1, chain, left)];
-      case 'call':
-        return bound.args.flatMap((arg) => stepsOf(arg, depth + 1, chain, left));
-      case 'vs': {
-        const own = bound.form === 'value' ? [] : stepsOf(bound.of, depth + 1, chain, left);
-        return [...own, ...stepsOf(bound.of, depth + 1, [...chain, bound.comparison], left)];
-      }
-      default:
-        return [];
-    }
-  })();
-  return [{ depth, bound, chain }, ...below];
+  const below = (part: Bound, at: readonly Comparison[]): Step[] => stepsOf(part, depth + 1, at, left);
+  const own = bound.kind === 'vs' && bound.form === 'value' ? [] : partsOf(bound).flatMap((part) => below(part, chain));
+  const other = bound.kind === 'vs' ? below(bound.of, [...chain, bound.comparison]) : [];
+  return [{ depth, bound, chain }, ...own, ...other];
 };
 
 /** A part at the other time: its own value there. */
 const placed = ({ bound, chain }: Step): Bound =>
   [...chain].reverse().reduce<Bound>((of, comparison) => ({ kind: 'vs', of, comparison, form: 'value' }), bound);
 
+/** A cell whose reading is taken apart. */
 export interface ExplainWanted {
   readonly bound: Bound;
   readonly scope: Scope;
   readonly row: AnswerRow;
-  readonly attributes: readonly AttributeRef[];
-  readonly filters: readonly AskedFilter[];
   /** Last day of the row's period, for what lies after the as-of date. */
   readonly periodEnd: Day;
   /** Rows to show of each measure. */
   readonly show: number;
 }
 
+/** The measure that a part comes down to at its time; undefined where it is blank there (G5). */
+const measureAt = ({ steps, measures, readings }: PlannedView, reading: number): PlannedMeasure | undefined => {
+  let step = steps[readings[reading].step];
+  while (step.kind === 'held') step = steps[step.other];
+  return step.kind === 'measure' ? measures[step.measure] : undefined;
+};
+
+/** What is told of a measure beyond its value: what was counted, by which date, over which days. */
+const measurePart = (leaf: Leaf): Partial<ExplainedPart> => {
+  const { measure, role, window } = leaf;
+  return {
+    measure: measure.name,
+    aggregate: wordsOf(measure),
+    fact: measure.fact.name,
+    role: measure.open ? `${measure.open.from} until ${measure.open.until}` : role.name,
+    horizon: horizonOf(leaf),
+    ...(window ? { window: { name: window.name, is: window.text } } : {}),
+  };
+};
+
 /** Takes one cell apart (V1): every part with its value, and behind every measure its days, rows, and what was left out. */
 export const explainParts = async (wanted: ExplainWanted, evaluation: Evaluation): Promise<ExplainedPart[]> => {
-  const { bound, scope, row, attributes, filters, show } = wanted;
-  const cell = { members: row.members, attributes, filters, show };
+  const { bound, scope, row, show } = wanted;
   const steps = stepsOf(bound, 0, []);
-  const data = await evaluation.view(steps.map(placed), { ...scope, tuples: [row.members] });
+  const { view, data } = await valuesOf(steps.map(placed), scope, [row.members], evaluation);
+  const memberOf = ({ key }: AttributeRef): string => row.members[scope.attributes.findIndex((attribute) => attribute.key === key)];
   const parts: ExplainedPart[] = [];
-  for (const [k, step] of steps.entries()) {
-    const { depth, bound: own, chain } = step;
+  for (const [k, { depth, bound: own, chain }] of steps.entries()) {
     const column = data.columns[k];
-    const value = column.state[row.row] === VALUE ? column.values[row.row] : null;
-    const part: ExplainedPart = { depth, expression: written(own), kind: KINDS[own.kind], value };
     const range = (chain.length > 0 ? data.compared[k]?.[row.row] : data.covered[k]?.[row.row]) ?? undefined;
-    const comparison =
-      chain.length > 0 ? { name: chain.map(({ name }) => name).join(', then '), is: chain.map(({ name }) => name).join(' ') } : undefined;
-    if (own.kind !== 'leaf') {
-      parts.push({ ...part, ...(comparison ? { comparison } : {}), ...(range && own.kind === 'days' ? { days: daysOf(range) } : {}) });
-      continue;
-    }
-    const { measure, role, window } = own;
+    const measure = own.kind === 'leaf' ? measureAt(view, k) : undefined;
+    const periodEnd = chain.length > 0 ? undefined : wanted.periodEnd;
     parts.push({
-      ...part,
-      measure: measure.name,
-      aggregate: shapeOf(measure).words(measure),
-      fact: measure.fact.name,
-      role: measure.open ? `${measure.open.from} until ${measure.open.until}` : role.name,
-      horizon: horizonOf(own),
-      ...(window ? { window: { name: window.name, is: window.text } } : {}),
-      ...(comparison ? { comparison } : {}),
-      ...(range ? { days: daysOf(range) } : {}),
-      ...(range
-        ? await rowsBehind({ ...cell, leaf: own, range, periodEnd: chain.length > 0 ? undefined : wanted.periodEnd }, evaluation)
+      depth,
+      expression: written(own),
+      kind: KINDS[own.kind],
+      value: column.state[row.row] === VALUE ? column.values[row.row] : null,
+      ...(own.kind === 'leaf' ? measurePart(own) : {}),
+      ...(chain.length > 0
+        ? { comparison: { name: chain.map(({ name }) => name).join(', then '), is: chain.map(({ name }) => name).join(' ') } }
         : {}),
+      ...(range && (own.kind === 'leaf' || own.kind === 'days') ? { days: daysOf(range) } : {}),
+      ...(range && measure ? await rowsBehind({ measure, range, periodEnd, memberOf, show }, evaluation) : {}),
     });
   }
   return parts;

@@ -1,12 +1,19 @@
-import { type Day, isoOf, LAST_DAY } from '../calendar/day.ts';
-import { type AttributeRef, reach } from '../model/attributes.ts';
-import type { Fact } from '../model/model.ts';
+// Why a cell is what it is (V1): the rows behind a measure, and those that its conditions leave out.
+
+import { tupleIndex } from '../basics/tuples.ts';
+import { type Day, FIRST_DAY, isoOf, LAST_DAY } from '../calendar/day.ts';
+import type { AttributeRef } from '../model/attributes.ts';
+import type { Fact, Measure } from '../model/model.ts';
 import { horizonOf, type Leaf } from '../plan/bind.ts';
 import { unreached } from '../plan/fixed.ts';
-import { type AskedFilter, factFilters, filtersOf } from '../plan/question.ts';
-import { type AggregateRequest, ALL_TIME, type Filter, type Segments } from '../plan/request.ts';
-import type { DayRange, Evaluation } from './scope.ts';
-import { rowSetOf } from './shapes/measure-cells.ts';
+import type { CubeAsk, PlannedMeasure } from '../plan/planned.ts';
+import type { AggregateRequest, Filter, Segments, Why } from '../plan/request.ts';
+import { rowSetOf } from '../plan/rows.ts';
+import { ALL_TIME, oneSegment } from '../plan/segments.ts';
+import { placingRole } from '../plan/told.ts';
+import type { Evaluation } from './evaluation.ts';
+import { cellsOf } from './load.ts';
+import type { DayRange } from './scope.ts';
 
 /** Days as `YYYY-MM-DD`, both inclusive. */
 export interface ExplainedDays {
@@ -42,51 +49,27 @@ export const daysOf = ({ start, end }: DayRange): ExplainedDays => ({ start: iso
 
 /** A measure at one place of a cell. */
 export interface CellPlace {
-  readonly leaf: Leaf;
+  readonly measure: PlannedMeasure;
   readonly range: DayRange;
   /** Last day of the row's period, for what lies after the as-of date; undefined at the other time of a comparison. */
   readonly periodEnd: Day | undefined;
-  readonly members: readonly string[];
-  readonly attributes: readonly AttributeRef[];
-  readonly filters: readonly AskedFilter[];
+  /** The cell's member of an attribute. */
+  readonly memberOf: (attribute: AttributeRef) => string;
   /** Rows to show. */
   readonly show: number;
 }
 
-/** Conditions on rows by where they come from, so that each can be taken away to see what it leaves out. */
-type Conditions = Readonly<Record<'members' | 'question' | 'measure' | 'entered' | 'dates', readonly Filter[]>>;
+/** All conditions on the rows of a cell; each can be taken away by its reason to see what it leaves out. */
+const conditionsOf = ({ measure, memberOf }: CellPlace): readonly Filter[] => [
+  ...measure.attributes.map(
+    (attribute): Filter => ({ kind: 'members', attribute, test: { values: [memberOf(attribute)] }, why: 'members' }),
+  ),
+  ...measure.asks.counted.filters,
+  ...measure.where,
+];
 
-const conditionsOf = ({ leaf, members, attributes, filters }: CellPlace, role: string, evaluation: Evaluation): Conditions => {
-  const { measure, across } = leaf;
-  const { fact, open, aggregate } = measure;
-  const { asOf, model } = evaluation.frame;
-  const taken = (attribute: AttributeRef): boolean => across === 'all' || across.some(({ key }) => key === attribute.key);
-  const late = fact.enters !== undefined && fact.enters !== role && evaluation.entersLate(fact, role);
-  const isActual = (name: string): boolean => fact.roles.get(name)?.horizon === 'actual';
-  const between = aggregate.kind === 'days-between' ? aggregate : undefined;
-  return {
-    members: attributes.flatMap((attribute, k) =>
-      reach(fact, attribute) && !taken(attribute) ? [{ kind: 'members' as const, attribute, test: { values: [members[k]] } }] : [],
-    ),
-    question: factFilters(fact, filters),
-    measure: factFilters(fact, filtersOf(model, measure.where)),
-    entered: late ? [{ kind: 'entered', role: fact.enters as string, by: asOf }] : [],
-    dates: open
-      ? [{ kind: 'order', from: open.from, until: open.until, is: 'forward' }]
-      : between
-        ? [
-            { kind: 'date', role: between.from, is: 'present' },
-            { kind: 'date', role: between.until, is: 'present' },
-            { kind: 'order', from: between.from, until: between.until, is: 'forward' },
-            // A date after the as-of date is not known yet (A2).
-            ...[between.from, between.until].filter(isActual).map((name) => ({ kind: 'by' as const, role: name, day: asOf })),
-          ]
-        : [],
-  };
-};
-
-const without = (conditions: Conditions, ...left: readonly (keyof Conditions)[]): Filter[] =>
-  (Object.keys(conditions) as (keyof Conditions)[]).flatMap((name) => (left.includes(name) ? [] : conditions[name]));
+const without = (filters: readonly Filter[], ...reasons: readonly Why[]): readonly Filter[] =>
+  filters.filter(({ why }) => !reasons.includes(why));
 
 /** Whole periods of a coarse fact that the days touch; rows stand on any day of them. */
 const wholePeriods = (fact: Fact, { start, end }: DayRange, { frame: { calendar } }: Evaluation): DayRange => ({
@@ -107,6 +90,110 @@ const spreadOf = ({ measure }: Leaf, range: DayRange, { frame: { calendar } }: E
   return { spread: { spread, period, covered: weigh(from, range.end), whole: weigh(start, end) } };
 };
 
+/** A cell's rows, as they are counted: by the role that places them, over whole periods of coarse facts. */
+interface Counting {
+  readonly role: string;
+  readonly filters: readonly Filter[];
+  readonly start: Day;
+  readonly end: Day;
+  /** Aggregates of rows that meet conditions, by a role's date from a day to a day; or over all time. */
+  readonly total: (filters: readonly Filter[], aggregate?: AggregateRequest, days?: DayRange) => Promise<number>;
+  readonly ever: (...more: readonly Filter[]) => Promise<number>;
+}
+
+const ROWS: AggregateRequest = { kind: 'rows', where: [] };
+
+const countingOf = (place: CellPlace, evaluation: Evaluation): Counting => {
+  const { measure, range } = place;
+  const { frame, access } = evaluation;
+  const { fact, open } = measure.leaf.measure;
+  const role = placingRole(measure);
+  const filters = conditionsOf(place);
+  const days = open ? { start: frame.bounds(fact, role)?.first ?? range.start, end: range.end } : range;
+  const { start, end } = fact.grain === 'day' ? days : wholePeriods(fact, days, evaluation);
+  const sum = async (by: string | undefined, some: readonly Filter[], segments: Segments, aggregate: AggregateRequest): Promise<number> => {
+    const { cells } = await cellsOf({ rows: rowSetOf(fact, by, [], some, frame), segments, aggregate }, access);
+    return cells.reduce((total, cell) => total + cell, 0);
+  };
+  return {
+    role,
+    filters,
+    start,
+    end,
+    total: async (some, aggregate = ROWS, on = { start, end }) =>
+      on.start > on.end ? 0 : sum(role, some, oneSegment(on.start, on.end), aggregate),
+    ever: (...more) => sum(undefined, [...without(filters, 'entered', 'dates', 'known'), ...more], ALL_TIME, ROWS),
+  };
+};
+
+/** Day up to which an `until` date is known: a plan's is from the start (A2). */
+const untilKnown = ({ fact, open }: Measure, asOf: Day): Day =>
+  open && fact.roles.get(open.until)?.horizon === 'actual' ? asOf : LAST_DAY;
+
+/** Rows of the cell in the question's own cubes, so that what was asked is not asked again. */
+const countOf = async (place: CellPlace, { total, filters, start, end }: Counting, { access, frame }: Evaluation): Promise<number> => {
+  const { measure, memberOf } = place;
+  const { cubes } = measure.asks;
+  const rowsIn = async (ask: CubeAsk, first: Day, last: Day): Promise<number> => {
+    const { tuples, segments, cells } = await cellsOf(ask, access);
+    const member = tupleIndex(tuples)(ask.rows.attributes.map(memberOf));
+    if (member < 0) return 0;
+    return segments.starts.reduce(
+      (sum, from, s) => (from > last || segments.ends[s] < first ? sum : sum + cells[s * tuples.length + member]),
+      0,
+    );
+  };
+  const { came, went, rows } = cubes;
+  // A level: those that came, less those that went.
+  if (came && went)
+    return (await rowsIn(came, start, end)) - (await rowsIn(went, FIRST_DAY, Math.min(end, untilKnown(measure.leaf.measure, frame.asOf))));
+  return rows && !measure.fine ? rowsIn(rows, start, end) : total(filters);
+};
+
+/** Rows that would be there but for one condition, or one day. */
+const leftOutOf = async (place: CellPlace, counted: number, counting: Counting, { frame }: Evaluation): Promise<LeftOut[]> => {
+  const { measure, periodEnd } = place;
+  const { leaf } = measure;
+  const { fact, open, aggregate } = leaf.measure;
+  const { filters, total, ever, role } = counting;
+  const { asOf } = frame;
+  const leftOut: LeftOut[] = [];
+  const add = (code: LeftOut['code'], found: number, message: (rows: string) => string): void => {
+    if (found > 0) leftOut.push({ code, rows: found, message: message(`${found} ${found === 1 ? 'row' : 'rows'}`) });
+  };
+  const day = isoOf(asOf);
+  if (!open) {
+    if (horizonOf(leaf) === 'actual' && periodEnd !== undefined && periodEnd > asOf)
+      add(
+        'after-as-of',
+        await total(without(filters, 'entered'), ROWS, { start: asOf + 1, end: periodEnd }),
+        (n) => `${n} of the period lie after the as-of date ${day}`,
+      );
+    const apart = async (why: Why, code: LeftOut['code'], message: (rows: string) => string): Promise<void> => {
+      if (filters.some((filter) => filter.why === why)) add(code, (await total(without(filters, why))) - counted, message);
+    };
+    await apart('entered', 'entered-later', (n) => `${n} had not been ${fact.enters} by ${day}`);
+    await apart('measure', 'measure-filter', (n) => `${n} do not meet the measure's own filter`);
+    await apart('question', 'question-filter', (n) => `${n} do not meet the filter of the question`);
+    if (aggregate.kind !== 'days-between' && aggregate.column !== undefined) {
+      const { column } = aggregate;
+      const there = await total(filters, { kind: 'count', value: { kind: 'column', column }, where: [] });
+      add('blank', counted - there, (n) => `${n} have no ${column}`);
+    }
+  }
+  add('no-date', await ever({ kind: 'date', role, is: 'blank', why: 'told' }), (n) => `${n} have no ${role} date and are in no period`);
+  const pair = open ?? (aggregate.kind === 'days-between' ? aggregate : undefined);
+  if (pair) {
+    const { from, until } = pair;
+    add(
+      'reversed-dates',
+      await ever({ kind: 'order', from, until, is: 'reversed', why: 'told' }),
+      (n) => `${n} have ${until} before ${from}`,
+    );
+  }
+  return leftOut;
+};
+
 /** The rows behind a measure at a place: how many, the first of them, and what was left out and why (V1). */
 export const rowsBehind = async (
   place: CellPlace,
@@ -117,100 +204,32 @@ export const rowsBehind = async (
   readonly spread?: SpreadShare;
   readonly version?: string;
 }> => {
+  const { measure, range, show } = place;
+  const { leaf } = measure;
+  const { fact, open } = leaf.measure;
+  const { frame, access } = evaluation;
   // Of what is seen by its share alone no row is told: it belongs to others as well (V3).
-  if (unreached(place.leaf.measure.fact, evaluation.fixed).length > 0)
-    return { leftOut: [], ...spreadOf(place.leaf, place.range, evaluation) };
-  const { leaf, range, periodEnd, show } = place;
-  const { measure } = leaf;
-  const { fact, open, aggregate } = measure;
-  const role = open?.from ?? leaf.role.name;
-  const { frame, store, knownBy } = evaluation;
-  const { asOf } = frame;
-  const conditions = conditionsOf(place, role, evaluation);
-  const all = without(conditions);
-  const days = open ? { start: frame.bounds(fact, role)?.first ?? range.start, end: range.end } : range;
-  const { start, end } = fact.grain === 'day' ? days : wholePeriods(fact, days, evaluation);
-
-  const total = async (
-    filters: readonly Filter[],
-    by: string | undefined,
-    from: Day,
-    to: Day,
-    aggregate: AggregateRequest,
-  ): Promise<number> => {
-    if (from > to) return 0;
-    const days: Segments = { key: `explain:${from}:${to}`, starts: Int32Array.of(from), ends: Int32Array.of(to) };
-    const request = {
-      ...rowSetOf(fact, by, [], filters, evaluation),
-      segments: by === undefined ? ALL_TIME : days,
-      aggregates: [aggregate],
-    };
-    const [cube] = await store.cubes([request], evaluation.signal);
-    return cube.columns[0].cells.reduce((sum, cell) => sum + cell, 0);
-  };
-  const ROWS: AggregateRequest = { kind: 'rows', where: [] };
-  const inside = (filters: readonly Filter[]): Promise<number> => total(filters, role, start, end, ROWS);
-  const ever = (...more: readonly Filter[]): Promise<number> =>
-    total([...without(conditions, 'entered', 'dates'), ...more], undefined, 0, 0, ROWS);
-
-  /** Day up to which an `until` date is known: a plan's is from the start (A2). */
-  const untilKnown = open && fact.roles.get(open.until)?.horizon === 'actual' ? asOf : LAST_DAY;
-  const count = async (): Promise<number> => {
-    const came = await inside(all);
-    if (!open) return came;
-    // A level: those that came, less those that went.
-    const { from, until } = open;
-    const first = frame.bounds(fact, until)?.first ?? start;
-    return came - (await total([...all, { kind: 'date', role: from, is: 'present' }], until, first, Math.min(end, untilKnown), ROWS));
-  };
-  const sample = await store.sample({
-    fact,
-    role,
-    filters: all,
-    knownBy,
-    first: start,
-    last: end,
-    ...(open ? { openAt: { until: open.until, day: range.end, asOf: untilKnown } } : {}),
-    limit: show,
-  });
-  const rows: RowsBehind = { count: await count(), ...sample };
-
-  const leftOut: LeftOut[] = [];
-  const add = (code: LeftOut['code'], found: number, message: (rows: string) => string): void => {
-    if (found > 0) leftOut.push({ code, rows: found, message: message(`${found} ${found === 1 ? 'row' : 'rows'}`) });
-  };
-  const day = isoOf(asOf);
-  if (!open) {
-    if (horizonOf(leaf) === 'actual' && periodEnd !== undefined && periodEnd > asOf)
-      add(
-        'after-as-of',
-        await total(without(conditions, 'entered'), role, asOf + 1, periodEnd, ROWS),
-        (n) => `${n} of the period lie after the as-of date ${day}`,
-      );
-    const apart = async (name: keyof Conditions, code: LeftOut['code'], message: (rows: string) => string): Promise<void> => {
-      if (conditions[name].length > 0) add(code, (await inside(without(conditions, name))) - rows.count, message);
-    };
-    await apart('entered', 'entered-later', (n) => `${n} had not been ${fact.enters} by ${day}`);
-    await apart('measure', 'measure-filter', (n) => `${n} do not meet the measure's own filter`);
-    await apart('question', 'question-filter', (n) => `${n} do not meet the filter of the question`);
-    if (aggregate.kind !== 'days-between' && aggregate.column !== undefined) {
-      const { column } = aggregate;
-      const there = await total(all, role, start, end, { kind: 'count', value: { kind: 'column', column }, where: [] });
-      add('blank', rows.count - there, (n) => `${n} have no ${column}`);
-    }
-  }
-  add('no-date', await ever({ kind: 'date', role, is: 'blank' }), (n) => `${n} have no ${role} date and are in no period`);
-  const pair = open ?? (aggregate.kind === 'days-between' ? aggregate : undefined);
-  if (pair)
-    add(
-      'reversed-dates',
-      await ever({ kind: 'order', from: pair.from, until: pair.until, is: 'reversed' }),
-      (n) => `${n} have ${pair.until} before ${pair.from}`,
-    );
+  if (unreached(fact, frame.fixed).length > 0) return { leftOut: [], ...spreadOf(leaf, range, evaluation) };
+  const counting = countingOf(place, evaluation);
+  const { role, filters, start, end } = counting;
+  const { knownBy, asOf } = frame;
+  const [count, sample] = await Promise.all([
+    countOf(place, counting, evaluation),
+    access.store.sample({
+      fact,
+      role,
+      filters,
+      knownBy,
+      first: start,
+      last: end,
+      ...(open ? { openAt: { until: open.until, day: range.end, asOf: untilKnown(leaf.measure, asOf) } } : {}),
+      limit: show,
+    }),
+  ]);
   const by = knownBy === undefined ? '' : ` recorded by ${isoOf(knownBy)}`;
   return {
-    rows,
-    leftOut,
+    rows: { count, ...sample },
+    leftOut: await leftOutOf(place, count, counting, evaluation),
     ...spreadOf(leaf, range, evaluation),
     ...(fact.recorded === undefined ? {} : { version: `of each ${fact.versionKey.join(', ')} the last revision${by}` }),
   };

@@ -1,32 +1,19 @@
-import type { Day } from '../calendar/day.ts';
-import type { Store } from '../engines/engine.ts';
-import type { AttributeRef } from '../model/attributes.ts';
-import type { Fact } from '../model/model.ts';
-import type { Bound, Leaf } from '../plan/bind.ts';
-import type { TimeFrame, View } from '../plan/places.ts';
-import type { AskedFilter } from '../plan/question.ts';
-import type { Cancellation, Filter, Segments } from '../plan/request.ts';
-import type { Lay } from '../windows/lay.ts';
-import type { Column } from './column.ts';
-import type { Cubes } from './cubes.ts';
-import type { Notes } from './notes.ts';
+// What passes between the parts of the evaluation: what engines answered, and the values made from it.
 
-/** Which rows and members a set of readings is evaluated over. */
-export interface Scope {
-  readonly view: View;
-  readonly attributes: readonly AttributeRef[];
-  readonly filters: readonly AskedFilter[];
-  /** Restricts to members outside a list: the row of the others (R1). */
-  readonly combinations: Extract<Filter, { kind: 'combinations' }> | undefined;
-  /** The members to show, when they are known already; else those with data (R1). */
-  readonly tuples: readonly (readonly string[])[] | undefined;
-}
+import type { Day } from '../calendar/day.ts';
+import type { Notes } from '../plan/notes.ts';
+import type { PlanFrame, PlannedFine, PlannedKind, PlannedMeasure, PlannedView } from '../plan/planned.ts';
+
+import type { Events } from '../plan/request.ts';
+import type { Column } from './column.ts';
+import type { Cells } from './cubes.ts';
 
 export interface DayRange {
   readonly start: Day;
   readonly end: Day;
 }
 
+/** Values of a view: over its rows and the members that it shows. */
 export interface ViewData {
   readonly rows: number;
   readonly tuples: readonly (readonly string[])[];
@@ -42,7 +29,7 @@ export interface ViewData {
   readonly compared: readonly (readonly (DayRange | null)[] | undefined)[];
 }
 
-/** One reading's values over the rows of a view and the members it has data for, row-major. */
+/** One measure's values over the rows of a view and the members it has data for, row-major. */
 export interface LeafData {
   readonly tuples: readonly (readonly string[])[];
   readonly values: Float64Array;
@@ -54,63 +41,51 @@ export interface LeafData {
   readonly scale: number;
 }
 
-/** What every reading of one question shares. */
-export interface Evaluation {
-  readonly frame: TimeFrame;
-  readonly store: Store;
-  readonly cubes: Cubes;
+/** What an engine answered to all that a planned measure asks. */
+export interface LoadedMeasure {
+  readonly cubes: Readonly<Record<string, Cells>>;
+  readonly events: Events | undefined;
+  readonly told: Readonly<Record<string, Cells>>;
+  /** Of the reading whose days are the weights of cut periods (G3). */
+  readonly days: LoadedView | undefined;
+  /** Of each reading by whose shape amounts lie on finer members, and which members there are (G6). */
+  readonly members: readonly { readonly shape: LoadedView; readonly combinations: readonly (readonly string[])[] }[];
+}
+
+/** In the order of the view's measures. */
+export type LoadedView = readonly LoadedMeasure[];
+
+/** What all calculations of one question share. */
+export interface Calculation {
+  readonly frame: PlanFrame;
   readonly notes: Notes;
-  readonly knownBy: Day | undefined;
-  /** The stretches of days a fact's cubes are cut into: single days, or the fact's own periods; all that there are. */
-  readonly segments: (fact: Fact, role: string) => Segments;
-  /** Those of them that scans read: all, or no more than questions have asked for (Store.reads). */
-  readonly read: (fact: Fact, role: string) => Segments;
-  /** Says that days of a fact are asked for, before they are read. */
-  readonly reach: (fact: Fact, role: string, from: Day, to: Day) => void;
-  /** Whether rows may have entered after their date in a role, so that `enters` must be looked at (A2). */
-  readonly entersLate: (fact: Fact, role: string) => boolean;
-  /** Evaluates other readings on the way: the shapes in which amounts are spread (G3, G6). */
-  readonly view: (readings: readonly Bound[], scope: Scope) => Promise<ViewData>;
-  /** The same over all rows, those that fixed filters hide too: nothing but shares may come of it (V3, G6). */
-  readonly whole: (readings: readonly Bound[], scope: Scope) => Promise<ViewData>;
-  /** Filters fixed for good: the store keeps rows that do not meet them; facts that they cannot reach are settled here. */
-  readonly fixed: readonly AskedFilter[];
-  /** `all`: rows that fixed filters hide count too. */
-  readonly rows: 'seen' | 'all';
-  /** An upper bound of how many combinations of members some attributes have. */
-  readonly memberCount: (attributes: readonly AttributeRef[]) => number;
-  readonly signal: Cancellation | undefined;
+  /** Values of a view of its own, whose notes are none of the answer: shapes in which amounts are spread (G3, G6). */
+  readonly shape: (view: PlannedView, loaded: LoadedView) => ViewData;
+  /** How amounts are spread; loaded where some are. */
+  readonly spreads: Spreads | undefined;
+  readonly cells: (measure: PlannedMeasure, loaded: LoadedMeasure) => LeafData;
 }
 
-/** What is asked of the finer members of a dimension (G6). */
-export interface Fine {
-  /** Every attribute that is finer than the fact's own links: split by, or filtered on. */
-  readonly attributes: readonly AttributeRef[];
-  readonly filters: readonly AskedFilter[];
-  readonly combinations: Extract<Filter, { kind: 'combinations' }> | undefined;
+/** What a kind of measure asks of an engine, and its cells from the answers and the days that its windows cover. */
+export interface Kind {
+  readonly asks: PlannedKind['asks'];
+  readonly cells: (measure: PlannedMeasure, loaded: LoadedMeasure, over: Calculation) => LeafData;
 }
 
-/** A reading to be evaluated: where it lies in time, and which rows and members it sees. */
-/**
- * What a window shows with nothing to aggregate, when it covers days and when it is empty: 0, a blank, or `nothing`, a blank that
- * counts as 0 in sums and differences (M2, M7).
- */
-export interface NothingShown {
-  readonly covered: 'zero' | 'nothing' | 'blank';
-  readonly empty: 'zero' | 'nothing' | 'blank';
+/** What a reading adds up: its amounts, how many values stand behind them, and how many rows. */
+export interface AdditiveCells {
+  readonly rows: Cells;
+  readonly count: Cells;
+  readonly value: Cells;
 }
 
-export interface LeafTask {
-  readonly leaf: Leaf;
-  readonly lay: Lay;
-  readonly attributes: readonly AttributeRef[];
-  readonly filters: readonly Filter[];
-  readonly where: readonly Filter[];
-  /** Splits and filters on members finer than the fact's own, reached by spreading (G6). */
-  readonly fine: Fine | undefined;
-  /** What its members are texts of, in this order: own and finer attributes. */
-  readonly kept: readonly AttributeRef[];
-  readonly nothing: NothingShown;
-  /** Coarser segments for a cube that would be too large by single days. */
-  readonly segments: Segments | undefined;
+/** The share of a cut period that a window covers: covered weight and weight of the whole period (G4). */
+export type Share = (segment: number, from: Day, to: Day) => readonly [number, number];
+
+export type FineMeasure = PlannedMeasure & { readonly fine: PlannedFine };
+
+/** How coarse amounts lie on finer days and members (G3, G6). */
+export interface Spreads {
+  readonly shareOf: (measure: PlannedMeasure, loaded: LoadedView | undefined, over: Calculation) => Share;
+  readonly spreadAcross: (measure: FineMeasure, base: AdditiveCells, loaded: LoadedMeasure['members'], over: Calculation) => AdditiveCells;
 }

@@ -5,9 +5,10 @@ import { DurchblickError, suggest } from '../errors.ts';
 import type { Fact, Model, NamedWindow } from '../model/model.ts';
 import { layWindow } from '../windows/lay.ts';
 import { type AxisKind, indexAt, type Place, placeOf, unitPlaces } from '../windows/place.ts';
-import { parsePointText } from '../windows/syntax.ts';
+import { type Point, parsePointText } from '../windows/syntax.ts';
 import { horizonOf, type Leaf } from './bind.ts';
 import type { Asked } from './question.ts';
+import { NO_REACH, pointReach, type Reach, type UnitDays } from './reach.ts';
 import type { Bounds } from './request.ts';
 
 /** Bounds of a fact's roles as the model sees them: of whole periods for coarse facts (A2). */
@@ -38,25 +39,39 @@ const settingAt = (calendar: Calendar, day: Day) => ({ calendar, asOf: day, hori
 const placeAt = (calendar: Calendar, day: Day): Place =>
   placeOf({ start: day, end: day, index: indexAt(calendar, calendar.unit('day'), day) }, day);
 
+/** The point that an as-of date is given as, such as `end(-1 month)` (A1); undefined where it is a date or a word. */
+const asOfPoint = (text: string, { units }: Model): Point | undefined => {
+  if (parseIsoDay(text) !== undefined || ['today', 'yesterday', 'latest'].includes(text)) return undefined;
+  try {
+    return parsePointText(text, units);
+  } catch (error) {
+    throw error instanceof DurchblickError ? badAsOf(text) : error;
+  }
+};
+
+const badAsOf = (text: string): DurchblickError =>
+  new DurchblickError('bad-as-of', `"${text}" is not an as-of date`, {
+    hint: 'It takes YYYY-MM-DD, latest, today, yesterday, or a point such as end(-1 month).',
+  });
+
+/** How far an as-of date may lie from today, for the calendar that it is laid in. */
+export const asOfReach = (text: string, model: Model, unitDays: UnitDays): Reach => {
+  const point = asOfPoint(text, model);
+  return point ? pointReach(point, unitDays) : NO_REACH;
+};
+
 /** The as-of date: a date, `today`, `yesterday`, `latest`, or a point laid at today (A1). */
 export const asOfDay = (text: string, model: Model, calendar: Calendar | undefined, today: Day, bounds: FactBounds): Day => {
   const day = parseIsoDay(text);
   if (day !== undefined) return day;
-  if (text === 'today') return today;
   if (text === 'yesterday') return today - 1;
   if (text === 'latest') return latestOf(model, bounds) ?? today;
-  try {
-    const point = parsePointText(text, model.units);
-    // Before there is a calendar, today stands in: the calendar is built around it.
-    if (!calendar) return today;
-    const laid = layWindow({ kind: 'points', from: point, to: point }, placeAt(calendar, today), settingAt(calendar, today));
-    if (laid) return laid[0];
-  } catch (error) {
-    if (!(error instanceof DurchblickError) || error.code !== 'bad-window') throw error;
-  }
-  throw new DurchblickError('bad-as-of', `"${text}" is not an as-of date`, {
-    hint: 'It takes YYYY-MM-DD, latest, today, yesterday, or a point such as end(-1 month).',
-  });
+  const point = asOfPoint(text, model);
+  // Before there is a calendar, today stands in: the calendar is built around it.
+  if (!point || !calendar) return today;
+  const laid = layWindow({ kind: 'points', from: point, to: point }, placeAt(calendar, today), settingAt(calendar, today));
+  if (!laid) throw badAsOf(text);
+  return laid[0];
 };
 
 interface Stretch {

@@ -96,9 +96,8 @@ export const calendarRules = async (model: Model, tables: CalendarTables): Promi
   };
 };
 
-/** Builds a model's calendar around some days, with a margin of years on both sides. */
-export const buildCalendar = async (rules: CalendarRules, first: Day, last: Day, marginYears: number): Promise<Calendar> => {
-  const margin = Math.round(marginYears * 366);
+/** Builds a model's calendar around some days, with a margin of days on both sides. */
+export const buildCalendar = async (rules: CalendarRules, first: Day, last: Day, margin: number): Promise<Calendar> => {
   const from = Math.max(first - margin, FIRST_DAY);
   const to = Math.min(last + margin, LAST_DAY);
   // A calendar reaches from whole years to whole years of every system.

@@ -2,27 +2,11 @@ import { once } from '../basics/kept-promises.ts';
 import type { Calendar } from '../calendar/calendar.ts';
 import { type Day, isoOf, parseIsoDay } from '../calendar/day.ts';
 import { DurchblickError } from '../errors.ts';
-import type { Fact, Model } from '../model/model.ts';
-import { OUTSIDE } from '../windows/place.ts';
+import type { Model } from '../model/model.ts';
 import type { FactBounds } from './axis.ts';
 import { buildCalendar, type CalendarRules, yearsIn } from './calendar.ts';
-import type { Bounds, Segments } from './request.ts';
-
-/** Years around the data for which the calendar is built; widened when a window reaches further. */
-const MARGINS = [3, 30, 300];
-const WIDEST = 9000;
-
-/** Runs something with wider and wider margins around the data, until no window reaches past the calendar (U8). */
-export const widening = async <T>(run: (marginYears: number) => Promise<T>): Promise<T> => {
-  for (const margin of MARGINS) {
-    try {
-      return await run(margin);
-    } catch (error) {
-      if (!(error instanceof DurchblickError) || error.code !== OUTSIDE) throw error;
-    }
-  }
-  return run(WIDEST);
-};
+import { type Reach, type UnitDays, unitDaysOf } from './reach.ts';
+import type { Bounds } from './request.ts';
 
 /** The range that a model fixes for its calendar; undefined where it is taken from the data (U8). */
 export const fixedRange = (model: Model): Bounds | undefined => {
@@ -58,15 +42,36 @@ export const dataDays = (model: Model, bounds: FactBounds, range: Bounds | undef
 export const baseYears = (model: Model): Day[] =>
   [...model.comparisons.values()].flatMap(({ shift }) => (shift.kind === 'base' ? yearsIn(shift.period) : []));
 
-/** Calendars by the days they must cover, each built once. */
-export const calendarsOf = (rules: CalendarRules): ((days: readonly Day[], margin: number) => Promise<Calendar>) => {
+/** What a calendar must cover beyond some days, told how long units are. */
+export type Reaching = (unitDays: UnitDays) => Reach;
+
+const DAYS_OF_YEAR = 366;
+/** Questions reach differently far; calendars that reach to one of few lengths serve them all. */
+const LEAST_YEARS = 4;
+
+/** Days before and after the data: the periods that hold its ends whole, and what windows and comparisons reach from there. */
+const marginOf = ({ days, lengths }: Reach, length: number): number => {
+  const wanted = DAYS_OF_YEAR + days + lengths * length;
+  let margin = LEAST_YEARS * DAYS_OF_YEAR;
+  while (margin < wanted) margin *= 2;
+  return margin;
+};
+
+/** A calendar over some days and what is reached from them; over nothing but the whole years of those days without a reach. */
+export type CalendarOver = (days: readonly Day[], reaching?: Reaching) => Promise<Calendar>;
+
+/** Calendars by the days they must cover, each built once (U8). */
+export const calendarsOf = (rules: CalendarRules): CalendarOver => {
   const known = new Map<string, Promise<Calendar>>();
-  return (days, margin) => {
+  const unitDays = unitDaysOf(rules);
+  return (days, reaching) => {
+    const reach = reaching?.(unitDays);
     let [first, last] = [Number.POSITIVE_INFINITY, Number.NEGATIVE_INFINITY];
-    for (const day of days) {
+    for (const day of [...days, ...(reach?.fixed ?? [])]) {
       first = Math.min(first, day);
       last = Math.max(last, day);
     }
+    const margin = reach ? marginOf(reach, last - first) : 0;
     if (known.size > 50) known.clear();
     return once(known, `${first} ${last} ${margin}`, () => buildCalendar(rules, first, last, margin));
   };
@@ -87,29 +92,5 @@ export const periodBounds = (raw: FactBounds, calendar: Calendar): FactBounds =>
     }
     known.set(key, widened);
     return widened;
-  };
-};
-
-const NONE: Segments = { key: 'none', starts: new Int32Array(0), ends: new Int32Array(0) };
-
-/** Stretches of days, made once each: single days for daily facts, the fact's own periods for coarse ones. */
-export const segmentsOf = (): ((fact: Fact, stretch: Bounds | undefined, calendar: Calendar) => Segments) => {
-  const known = new Map<string, Segments>();
-  return (fact, stretch, calendar) => {
-    if (!stretch || stretch.last < stretch.first) return NONE;
-    const key = `${fact.grain}:${stretch.first}:${stretch.last}`;
-    let segments = known.get(key);
-    if (!segments) {
-      const periods = fact.grain === 'day' ? undefined : calendar.range(fact.grain, stretch.first, stretch.last);
-      const days = () => Int32Array.from({ length: stretch.last - stretch.first + 1 }, (_, i) => stretch.first + i);
-      segments = {
-        key,
-        starts: periods ? Int32Array.from(periods, ({ start }) => start) : days(),
-        ends: periods ? Int32Array.from(periods, ({ end }) => end) : days(),
-      };
-      if (known.size > 200) known.clear();
-      known.set(key, segments);
-    }
-    return segments;
   };
 };

@@ -44,6 +44,6 @@ export const fixedFilters = (model: Model, written: unknown): FixedFilters => {
     }
   }
   const byFact = new Map<string, readonly Filter[]>();
-  for (const fact of model.facts.values()) byFact.set(fact.name, factFilters(fact, asked));
+  for (const fact of model.facts.values()) byFact.set(fact.name, factFilters(fact, asked, 'fixed'));
   return { asked, byFact };
 };

@@ -6,7 +6,7 @@ import type { Fact, Model, NamedWindow } from '../model/model.ts';
 import { isList, type Question, questionSchema, type WhereInput } from '../model/schema.ts';
 import { type Bound, bindText, windowNamed } from './bind.ts';
 import { isBefore } from './members.ts';
-import type { Filter, MemberTest } from './request.ts';
+import type { Filter, MemberTest, Why } from './request.ts';
 
 export interface AskedColumn {
   /** Header of the column: the label, else the reading as written. */
@@ -80,10 +80,10 @@ export const filtersOf = (model: Model, where: WhereInput | undefined): AskedFil
   });
 
 /** The conditions that a fact's rows must meet, from filters on attributes (M3). */
-export const factFilters = (fact: Fact, filters: readonly AskedFilter[]): Filter[] =>
+export const factFilters = (fact: Fact, filters: readonly AskedFilter[], why: Why): Filter[] =>
   filters
     .filter(({ attribute }) => reach(fact, attribute) !== undefined)
-    .map(({ attribute, test }) => ({ kind: 'members' as const, attribute, test }));
+    .map(({ attribute, test }) => ({ kind: 'members' as const, attribute, test, why }));
 
 /** A unit of the model by its name, plural accepted; undefined when there is none. */
 const unitOf = (model: Model, name: string): string | undefined =>

@@ -2,7 +2,7 @@
 
 import type { Windows } from '../basics/events.ts';
 import type { Holiday } from '../calendar/calendar.ts';
-import { type Day, FIRST_DAY, LAST_DAY } from '../calendar/day.ts';
+import type { Day } from '../calendar/day.ts';
 import type { AttributeRef } from '../model/attributes.ts';
 import type { Fact } from '../model/model.ts';
 
@@ -14,8 +14,18 @@ export interface MemberTest {
   readonly to?: string | number;
 }
 
-/** A condition on the rows of one fact. Plain data, so that its JSON is its identity. */
-export type Filter =
+/**
+ * Why a row must meet a condition, so that `explain` can take conditions away by their reason (V1): the question's filter or the
+ * measure's own (M3), one that is fixed (V3), the members of a cell or those left out by a limit (R1), the day it entered (A2),
+ * dates that the measure needs (M5, M6) and when they are known (A2), or something that is counted to be told of.
+ */
+export type Why = 'question' | 'measure' | 'fixed' | 'members' | 'entered' | 'dates' | 'known' | 'told';
+
+/** A condition on the rows of one fact, with its reason. */
+export type Filter = Condition & { readonly why: Why };
+
+/** A condition on the rows of one fact. */
+export type Condition =
   | { readonly kind: 'members'; readonly attribute: AttributeRef; readonly test: MemberTest }
   /** The rows whose combination of members is, or is not, in the list. */
   | {
@@ -33,11 +43,12 @@ export type Filter =
   /** `until` is blank or not before `from`; or, with `reversed`, it is before (M5, M6). */
   | { readonly kind: 'order'; readonly from: string; readonly until: string; readonly is: 'forward' | 'reversed' };
 
-/** What makes two filters the same, ready for JSON: references to dimensions become their names. */
-export const filterKey = (filter: Filter): unknown => {
-  if (filter.kind === 'members') return ['members', filter.attribute.key, filter.test];
-  if (filter.kind === 'combinations') return ['combinations', filter.attributes.map(({ key }) => key), filter.list, filter.keep];
-  return filter;
+/** What makes two filters the same, ready for JSON: references to dimensions become their names, and no reason counts. */
+export const filterKey = ({ why: _, ...condition }: Filter): unknown => {
+  if (condition.kind === 'members') return ['members', condition.attribute.key, condition.test];
+  if (condition.kind === 'combinations')
+    return ['combinations', condition.attributes.map(({ key }) => key), condition.list, condition.keep];
+  return condition;
 };
 
 /** A value of a row: a column (computed ones included), or the days between two roles (M6). */
@@ -52,13 +63,11 @@ export type AggregateRequest =
 
 /** Consecutive stretches of days, both ends inclusive, in order; gaps belong to no cell. */
 export interface Segments {
+  /** The same for the same days, in one model. */
   readonly key: string;
   readonly starts: Int32Array;
   readonly ends: Int32Array;
 }
-
-/** One segment for all days there are. */
-export const ALL_TIME: Segments = { key: 'all', starts: Int32Array.of(FIRST_DAY), ends: Int32Array.of(LAST_DAY) };
 
 /** Working days after a day, up to and including another. */
 export type WorkingDays = (after: Day, until: Day) => number;

@@ -8,8 +8,9 @@ import { indexAt, type Place, placeOf } from '../windows/place.ts';
 import type { Shift } from '../windows/syntax.ts';
 import type { FactBounds } from './axis.ts';
 import { comparisonNamed, windowNamed } from './bind.ts';
-import { baseYears } from './extent.ts';
+import { baseYears, type Reaching } from './extent.ts';
 import { unitNamed } from './question.ts';
+import { type Reach, reachOf, type UnitDays } from './reach.ts';
 import type { Bounds } from './request.ts';
 
 /** A window or a comparison laid at one day: the days it covers, inclusive; undefined where it covers none (W2, W5). */
@@ -124,7 +125,7 @@ const comparisonsAt = (
       try {
         return spanOf({ ...named, by: unit }, layOn(comparison, unit));
       } catch (error) {
-        if (!(error instanceof DurchblickError) || error.code !== 'cannot-compare') throw error;
+        if (!(error instanceof DurchblickError)) throw error;
         problem ??= error.message;
       }
     }
@@ -149,7 +150,7 @@ export const actualHistory = (model: Model, bounds: FactBounds): Bounds | undefi
 };
 
 /** The days that a model's windows and comparisons reach from the as-of date (U8). */
-export const reachOf = (model: Model, calendar: Calendar, asOf: Day): Day[] => {
+export const daysReached = (model: Model, calendar: Calendar, asOf: Day): Day[] => {
   const days: Day[] = [];
   for (const { from, to } of windowsAt(model.windows.values(), calendar, asOf, undefined)) {
     if (from !== undefined && to !== undefined) days.push(from, to);
@@ -193,10 +194,14 @@ const spansOf = (
   return { windows, comparisons };
 };
 
-/** Something done with a calendar over an as-of date (the model's own when left out) and more days, and the bounds in it. */
+/** How far all windows and comparisons of a model reach. */
+export const modelReach = ({ windows, comparisons }: Pick<Model, 'windows' | 'comparisons'>, unitDays: UnitDays): Reach =>
+  reachOf([], [...windows.values()], [...comparisons.values()], unitDays);
+
+/** Something done with a calendar over an as-of date (the model's own when left out), more days and a reach, and the bounds in it. */
 type Within = <T>(
   asOf: string | undefined,
-  more: readonly Day[],
+  more: { readonly days: readonly Day[]; readonly reaching: Reaching },
   run: (asOf: Day, calendar: Calendar, bounds: FactBounds) => T,
 ) => Promise<T>;
 
@@ -216,8 +221,9 @@ export const spansLaid = async (
     by: by === undefined ? undefined : unitNamed(model, by),
     over: over === undefined ? undefined : windowNamed(model, over),
   };
+  const reaching: Reaching = (unitDays) => reachOf([], [...windows, ...(against.over ? [against.over] : [])], comparisons, unitDays);
   const laid = (at ?? [undefined]).map((text) =>
-    within(text, baseYears(model), (day, calendar, bounds) => {
+    within(text, { days: baseYears(model), reaching }, (day, calendar, bounds) => {
       const history = actualHistory(model, bounds);
       return [...windowsAt(windows, calendar, day, history), ...comparisonsAt(comparisons, against, model, calendar, day, history)];
     }),

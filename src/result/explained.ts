@@ -1,5 +1,5 @@
 import type { ExplainedPart } from '../evaluate/explain.ts';
-import type { Note } from '../evaluate/notes.ts';
+import type { Note } from '../plan/notes.ts';
 import { type Format, formatter } from './format.ts';
 
 /** Why a number is what it is (V1). */

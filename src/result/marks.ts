@@ -1,7 +1,7 @@
 import { type AnswerRow, readingOf } from '../evaluate/answer.ts';
-import type { Notes } from '../evaluate/notes.ts';
 import type { Model } from '../model/model.ts';
 import { alertOf, brokenLimit, limitText } from '../plan/alerts.ts';
+import type { Notes } from '../plan/notes.ts';
 import type { Asked } from '../plan/question.ts';
 import type { Mark, ResultColumn } from './types.ts';
 

@@ -1,12 +1,12 @@
 import { type Day, isoOf } from '../calendar/day.ts';
 import { type Answer, type AnswerRow, readingOf, TOTAL } from '../evaluate/answer.ts';
-import type { Notes } from '../evaluate/notes.ts';
-import { hasComparison } from '../evaluate/readings.ts';
 import type { DayRange } from '../evaluate/scope.ts';
 import type { Form } from '../language/syntax.ts';
 import type { Model } from '../model/model.ts';
 import { type Bound, leavesOf } from '../plan/bind.ts';
+import type { Notes } from '../plan/notes.ts';
 import type { Asked } from '../plan/question.ts';
+import { hasComparison } from '../plan/steps.ts';
 import { captionOf } from './caption.ts';
 import { formatOf, unitOfFormat } from './format.ts';
 import { headingsOf } from './heading.ts';

@@ -1,6 +1,6 @@
 import type { WrittenColumn } from '../basics/columnar.ts';
-import type { Note } from '../evaluate/notes.ts';
 import type { Form } from '../language/syntax.ts';
+import type { Note } from '../plan/notes.ts';
 import type { Format } from './format.ts';
 
 export interface Period {

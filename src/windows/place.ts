@@ -59,11 +59,9 @@ export const placeOf = (parts: Pick<Place, 'start' | 'end' | 'index'> & Partial<
 });
 const NO_MOVES: readonly DateMove[] = [];
 
-/** Raised when a window or comparison reaches past the calendar; whoever built the calendar builds a wider one (U8). */
-export const OUTSIDE = 'outside-calendar';
-
+/** A calendar covers what windows and comparisons reach (U8); beyond it there are no days. */
 const outside = (what: string): never => {
-  throw new DurchblickError(OUTSIDE, `${what} lies outside the calendar`, {
+  throw new DurchblickError('outside-calendar', `${what} lies outside the calendar`, {
     hint: 'Windows and comparisons must stay within 0001-01-01 to 9999-12-31.',
   });
 };

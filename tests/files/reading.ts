@@ -3,7 +3,8 @@ import { isoOf } from '../../src/calendar/day.ts';
 import type { Store } from '../../src/engines/engine.ts';
 import { DurchblickError, defineModel, type Engine, type Model } from '../../src/index.ts';
 import { attributeOf } from '../../src/model/attributes.ts';
-import { type AggregateRequest, ALL_TIME, type Filter, type Segments } from '../../src/plan/request.ts';
+import type { AggregateRequest, Filter, Segments } from '../../src/plan/request.ts';
+import { ALL_TIME } from '../../src/plan/segments.ts';
 import type { FileCase, Row } from './cases.ts';
 
 /** The model that every file of the table is read by. */
@@ -58,7 +59,7 @@ export const readBy = async (
     const length = bounds ? bounds.last - bounds.first + 1 : 0;
     const starts = Int32Array.from({ length }, (_, k) => (bounds?.first ?? 0) + k);
     const placed = length === 0 ? [] : await cells(store, model, 'd', { key: 'days', starts, ends: starts }, []);
-    const unplaced = await cells(store, model, undefined, ALL_TIME, [{ kind: 'date', role: 'd', is: 'blank' }]);
+    const unplaced = await cells(store, model, undefined, ALL_TIME, [{ kind: 'date', role: 'd', is: 'blank', why: 'told' }]);
     return [...placed, ...unplaced].sort(byText);
   } catch (error) {
     if (!(error instanceof DurchblickError)) throw error;

@@ -2,6 +2,7 @@ import { type Day, NO_DAY } from '../../calendar/day.ts';
 import type { Store } from '../../engines/engine.ts';
 import { rowDayReader } from '../../engines/shared/values.ts';
 import type { Fact, Model, Role } from '../../model/model.ts';
+import { NO_REACH } from '../../plan/reach.ts';
 import type { LaidSpan } from '../../plan/windows.ts';
 import { anchorDays, asOfIn, type BookRecord } from '../record.ts';
 import { windowsOf } from '../time.ts';
@@ -48,7 +49,7 @@ export const checkBook = async (book: BookRecord): Promise<readonly Finding[]> =
   const { model, states } = book;
   const data = await states.run(async (state) => {
     const asOf = await asOfIn(book, state, model.asOf);
-    const calendar = await state.calendarOver(await anchorDays(book, state, asOf), 1);
+    const calendar = await state.calendarOver(await anchorDays(book, state, asOf), () => NO_REACH);
     return dataFindings({
       today: book.today(),
       model,

@@ -3,7 +3,8 @@ import { type Day, isoOf } from '../../calendar/day.ts';
 import type { Store } from '../../engines/engine.ts';
 import { type AttributeRef, NONE, UNKNOWN } from '../../model/attributes.ts';
 import type { Fact, Link, Model } from '../../model/model.ts';
-import { ALL_TIME, type Bounds, type Filter, type Segments } from '../../plan/request.ts';
+import type { Bounds, Filter } from '../../plan/request.ts';
+import { ALL_TIME, equalSegments } from '../../plan/segments.ts';
 import { EXAMPLES, type Finding, rowsText, verb } from './finding.ts';
 
 /** Days that a role's rows lie on, and how many on each. */
@@ -21,12 +22,10 @@ const dayCounts = async (
   const length = bounds.last - bounds.first + 1;
   // Where days reach from one end of time to the other, weeks, months or years of them tell as much.
   const step = Math.ceil(length / MOST_DAYS);
-  const count = Math.ceil(length / step);
-  const starts = Int32Array.from({ length: count }, (_, k) => bounds.first + k * step);
-  const segments: Segments = { key: `check:${bounds.first}:${bounds.last}`, starts, ends: starts.map((start) => start + step - 1) };
+  const segments = equalSegments(bounds, step);
   const rowSet = { fact, role, attributes: [], filters: [], knownBy: undefined };
   const [cube] = await store.cubes([{ ...rowSet, segments, aggregates: [{ kind: 'rows', where: [] }] }]);
-  const counts = Array.from(starts, (start, k) => [start, cube.tuples.length === 0 ? 0 : cube.columns[0].cells[k]] as const);
+  const counts = Array.from(segments.starts, (start, k) => [start, cube.tuples.length === 0 ? 0 : cube.columns[0].cells[k]] as const);
   return { counts: counts.filter(([, rows]) => rows > 0), step };
 };
 
@@ -70,7 +69,7 @@ const linkFindings = async (store: Store, fact: Fact, model: Model, bounds: Boun
     const attribute = attributeOfLink(link);
     if (!attribute || store.unreadable?.has(link.dimension.source ?? '')) continue;
     const place = model.locate(['facts', fact.name, 'links', link.attribute === undefined ? link.part : `${link.part}.${link.attribute}`]);
-    const unknown: Filter = { kind: 'members', attribute, test: { values: [UNKNOWN] } };
+    const unknown: Filter = { kind: 'members', attribute, test: { values: [UNKNOWN] }, why: 'told' };
     const orphans = link.dimension.source === undefined ? 0 : await rowsWith(store, fact, [unknown]);
     if (orphans > 0)
       found.push({
@@ -82,7 +81,7 @@ const linkFindings = async (store: Store, fact: Fact, model: Model, bounds: Boun
         wayOut: `Add them to ${link.dimension.source}; until then they are kept under ${UNKNOWN} (G8).`,
         place,
       });
-    const blanks = await rowsWith(store, fact, [{ kind: 'members', attribute, test: { values: [NONE] } }]);
+    const blanks = await rowsWith(store, fact, [{ kind: 'members', attribute, test: { values: [NONE] }, why: 'told' }]);
     if (blanks > 0)
       found.push({
         code: 'blank-links',
@@ -151,7 +150,7 @@ const dateFindings = async (
   const [primary] = fact.roles.keys();
   for (const role of fact.roles.values()) {
     const place = model.locate(['facts', fact.name, 'dates', role.name]);
-    const blank: Filter = { kind: 'date', role: role.name, is: 'blank' };
+    const blank: Filter = { kind: 'date', role: role.name, is: 'blank', why: 'told' };
     const blanks = await rowsWith(store, fact, [blank]);
     if (blanks > 0)
       found.push({
@@ -193,7 +192,7 @@ const dateFindings = async (
   const first = fact.enters ?? actual[0]?.name;
   for (const { name } of actual) {
     if (first === undefined || name === first) continue;
-    const reversed: Filter = { kind: 'order', from: first, until: name, is: 'reversed' };
+    const reversed: Filter = { kind: 'order', from: first, until: name, is: 'reversed', why: 'told' };
     const rows = await rowsWith(store, fact, [reversed]);
     if (rows > 0)
       found.push({

@@ -1,14 +1,14 @@
 // A state of the data: everything that is known of it is kept with it, and nothing is taken for another (V6).
 
 import { once } from '../../basics/kept-promises.ts';
-import type { Calendar } from '../../calendar/calendar.ts';
 import type { Day } from '../../calendar/day.ts';
 import type { DataState, RowsOf, Store } from '../../engines/engine.ts';
 import type { CubeCounts, Cubes } from '../../evaluate/cubes.ts';
 import type { Fact, Model } from '../../model/model.ts';
 import type { FactBounds } from '../../plan/axis.ts';
 import { calendarRules } from '../../plan/calendar.ts';
-import { calendarsOf } from '../../plan/extent.ts';
+import { type CalendarOver, calendarsOf } from '../../plan/extent.ts';
+import type { Reads } from '../../plan/reads.ts';
 import type { Bounds, Cancellation } from '../../plan/request.ts';
 
 /** Everything fetched from a store at one moment; nothing from two moments is ever put together. */
@@ -18,9 +18,9 @@ export interface State {
   readonly bounds: (knownBy: Day | undefined, rows?: RowsOf) => Promise<FactBounds>;
   readonly lateRoles: (fact: Fact) => Promise<ReadonlySet<string>>;
   /** A calendar over some days by the rules, and by the tables of periods and holidays as this state has them. */
-  readonly calendarOver: (days: readonly Day[], marginYears: number) => Promise<Calendar>;
+  readonly calendarOver: CalendarOver;
   /** Days read so far, by fact and role (Store.reads). */
-  readonly reached: Map<string, { from: Day; to: Day; times: number }>;
+  readonly reached: Reads;
   /** Which state it is; undefined where a program gave the rows. */
   readonly seen: DataState | undefined;
 }
@@ -33,7 +33,7 @@ export const stateOf = (model: Model, store: Store, cubes: Cubes): State => {
     return once(boundsKnown, key, () => store.bounds(fact, knownBy, rows));
   };
   const late = new Map<string, Promise<ReadonlySet<string>>>();
-  const calendars = new Map<string, Promise<ReturnType<typeof calendarsOf>>>();
+  const calendars = new Map<string, Promise<CalendarOver>>();
   return {
     store,
     cubes,
@@ -43,9 +43,9 @@ export const stateOf = (model: Model, store: Store, cubes: Cubes): State => {
       return (fact, role) => table.get(fact.name)?.get(role);
     },
     lateRoles: (fact) => once(late, fact.name, async () => new Set(fact.enters === undefined ? [] : await store.lateRoles(fact))),
-    calendarOver: async (days, marginYears) => {
+    calendarOver: async (days, reaching) => {
       const over = await once(calendars, '', async () => calendarsOf(await calendarRules(model, store)));
-      return over(days, marginYears);
+      return over(days, reaching);
     },
     reached: new Map(),
     seen: store.sees ?? store.opened,

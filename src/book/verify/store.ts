@@ -4,16 +4,8 @@ import type { OpenOptions, Store } from '../../engines/engine.ts';
 import { DurchblickError } from '../../errors.ts';
 import type { Cells, Cubes } from '../../evaluate/cubes.ts';
 import type { Fact, Model } from '../../model/model.ts';
-import {
-  type AggregateRequest,
-  ALL_TIME,
-  type Bounds,
-  type Events,
-  type EventsRequest,
-  type RowSet,
-  type RowValue,
-  type Segments,
-} from '../../plan/request.ts';
+import type { AggregateRequest, Bounds, Events, EventsRequest, RowSet, RowValue, Segments } from '../../plan/request.ts';
+import { ALL_TIME } from '../../plan/segments.ts';
 import { scaledTogether } from './decimal.ts';
 import { dimensionRows, type FactRows, factRows, type Row } from './rows.ts';
 

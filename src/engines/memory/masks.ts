@@ -1,4 +1,5 @@
 import { compareTexts } from '../../basics/text.ts';
+import { tupleIndex, tupleKey } from '../../basics/tuples.ts';
 import { NO_DAY } from '../../calendar/day.ts';
 import { DurchblickError } from '../../errors.ts';
 import { passes } from '../../plan/members.ts';
@@ -20,14 +21,14 @@ export const applyFilter = (mask: Uint8Array, filter: Filter, data: Pick<FactDat
     }
     case 'combinations': {
       const columns = filter.attributes.map((attribute) => data.members(attribute));
-      const listed = new Set(filter.list.map((tuple) => JSON.stringify(tuple)));
+      const listed = tupleIndex(filter.list);
       const wanted = filter.keep === 'listed';
       const known = new Map<string, boolean>();
       for (let i = 0; i < rows; i++) {
         const key = columns.map(({ codes }) => codes[i]).join();
         let keep = known.get(key);
         if (keep === undefined) {
-          keep = listed.has(JSON.stringify(columns.map(({ codes, texts }) => texts[codes[i]]))) === wanted;
+          keep = listed(columns.map(({ codes, texts }) => texts[codes[i]])) >= 0 === wanted;
           known.set(key, keep);
         }
         if (!keep) mask[i] = 0;
@@ -81,7 +82,7 @@ const versions = (mask: Uint8Array, data: FactData, recordedDays: Int32Array, kn
   const moments = new Map<string, number>();
   for (let i = 0; i < mask.length; i++) {
     if (knownBy !== undefined && (recordedDays[i] > knownBy || recordedDays[i] === NO_DAY)) continue;
-    const key = JSON.stringify(columns.map(({ values, text }) => text(values[i])));
+    const key = tupleKey(columns.map(({ values, text }) => text(values[i])));
     const moment = `${key} ${recordedDays[i]} ${String(recorded[i] instanceof Date ? (recorded[i] as Date).getTime() : recorded[i])}`;
     const same = moments.get(moment);
     moments.set(moment, i);

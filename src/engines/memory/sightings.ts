@@ -1,5 +1,6 @@
 import { countEvents, gatherSightings } from '../../basics/events.ts';
 import { prefixSums } from '../../basics/lookups.ts';
+import { tupleIndex } from '../../basics/tuples.ts';
 import { DurchblickError } from '../../errors.ts';
 import { type Events, type EventsRequest, filterKey } from '../../plan/request.ts';
 import { cubes, type Scanner, segmentTable } from './cubes.ts';
@@ -107,8 +108,7 @@ export const events = async (opened: Opened, request: EventsRequest, scan: Scann
   }
   const { sightings, tuples, scale } = sighted(opened, request);
   const lookup = prefixSums(rows.columns[0].cells, rows.tuples.length);
-  const position = new Map(tuples.map((tuple, m) => [JSON.stringify(tuple), m]));
-  const kept = rows.tuples.map((tuple) => position.get(JSON.stringify(tuple)) as number);
+  const kept = rows.tuples.map(tupleIndex(tuples));
   const width = kept.length;
   const segmentOf = new Map(Array.from(segments.starts, (start, s) => [start, s]));
   const endOf = new Map(Array.from(segments.ends, (end, s) => [end, s]));

@@ -1,5 +1,6 @@
 import { once } from '../../basics/kept-promises.ts';
 import { compareTexts } from '../../basics/text.ts';
+import { distinctTuples } from '../../basics/tuples.ts';
 import { type Day, FIRST_DAY, isoOf, LAST_DAY, NO_DAY } from '../../calendar/day.ts';
 import { DurchblickError } from '../../errors.ts';
 import type { Files } from '../../files/files.ts';
@@ -119,12 +120,7 @@ export const openStore = async (
       const data = dimensions.get(dimension.name);
       if (!data) return [];
       const lists = attributes.map((attribute) => data.texts(attribute));
-      const found = new Map<string, readonly string[]>();
-      for (let row = 0; row < data.rows; row++) {
-        const tuple = lists.map((list) => list[row]);
-        found.set(JSON.stringify(tuple), tuple);
-      }
-      return [...found.values()];
+      return distinctTuples(Array.from({ length: data.rows }, (_, row) => lists.map((list) => list[row])));
     },
     textDates: async () => [],
     lateRoles: async (fact) => {

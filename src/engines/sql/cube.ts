@@ -1,4 +1,5 @@
 import { upperBound } from '../../basics/search.ts';
+import { tupleKey } from '../../basics/tuples.ts';
 import { DurchblickError } from '../../errors.ts';
 import { type AttributeRef, reach } from '../../model/attributes.ts';
 import type { Link } from '../../model/model.ts';
@@ -187,7 +188,7 @@ const cubeOf = (
   for (let row = 0; row < count; row++) {
     if (segment[row] < 0) continue;
     const tuple = attributes.map((_, k) => String(columns[k + 1][row]));
-    const key = attributes.length === 1 ? tuple[0] : JSON.stringify(tuple);
+    const key = attributes.length === 1 ? tuple[0] : tupleKey(tuple);
     let at = known.get(key);
     if (at === undefined) {
       at = tuples.push(tuple) - 1;

@@ -1,4 +1,5 @@
 import { prefixSums } from '../../basics/lookups.ts';
+import { tupleIndex } from '../../basics/tuples.ts';
 import type { Events, EventsRequest } from '../../plan/request.ts';
 import { linkWithTable, summedFact } from './cube.ts';
 import type { Rows, Statement } from './database.ts';
@@ -138,13 +139,13 @@ export const eventTuples = (found: readonly Rows[], attributes: number): readonl
 /** Adds the steps up along the anchors, for the members given. */
 export const eventValues = (found: Rows, anchors: number, tuples: Events['tuples']): Float64Array => {
   const width = tuples.length;
-  const position = new Map(tuples.map((tuple, m) => [JSON.stringify(tuple), m]));
+  const position = tupleIndex(tuples);
   const steps = new Float64Array((anchors + 1) * width);
   const attributes = tuples[0]?.length ?? 0;
   const values = found.columns[1 + attributes];
   for (let row = 0; row < found.count; row++) {
-    const member = position.get(JSON.stringify(Array.from({ length: attributes }, (_, k) => String(found.columns[1 + k][row]))));
-    if (member !== undefined) steps[Number(found.columns[0][row]) * width + member] += Number(values[row]);
+    const member = position(Array.from({ length: attributes }, (_, k) => String(found.columns[1 + k][row])));
+    if (member >= 0) steps[Number(found.columns[0][row]) * width + member] += Number(values[row]);
   }
   for (let k = width; k < anchors * width; k++) steps[k] += steps[k - width];
   return steps.subarray(0, anchors * width);

@@ -1,6 +1,7 @@
 // An opened database as the core knows engines.
 
 import { once } from '../../basics/kept-promises.ts';
+import { distinctTuples } from '../../basics/tuples.ts';
 import { DurchblickError } from '../../errors.ts';
 import type { AttributeRef } from '../../model/attributes.ts';
 import type { Fact, Model } from '../../model/model.ts';
@@ -158,7 +159,7 @@ const combinations: (view: View) => Store['combinations'] = (view) => async (dim
   if (dimension.source === undefined || attributes.length === 0) return [];
   const attribute = { kind: 'attribute' as const, key: attributes[0], part: dimension.name, dimension, attribute: attributes[0] };
   const found = await dimensionTexts(attribute, attributes, { ...view, fixed: [] });
-  return [...new Map(found.map(([texts]) => [JSON.stringify(texts), texts])).values()];
+  return distinctTuples(found.map(([texts]) => texts));
 };
 
 /** Roles of a fact whose column is text where it could be a date. */

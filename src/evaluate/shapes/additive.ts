@@ -1,84 +1,72 @@
 import { isoOf } from '../../calendar/day.ts';
-import type { AggregateRequest, RowValue, Segments } from '../../plan/request.ts';
+import type { AskFrame, CubeAsk, PlannedMeasure } from '../../plan/planned.ts';
+
+import type { AggregateRequest, RowValue } from '../../plan/request.ts';
+import { additive, counting, rowsOf, rowValueOf } from '../../plan/rows.ts';
+import { isCut, type Runs, runsOf } from '../../plan/runs.ts';
+import { unseenAfter } from '../../plan/spread.ts';
 import { BLANK } from '../column.ts';
 import type { Cells } from '../cubes.ts';
-import type { Evaluation, LeafData, LeafTask } from '../scope.ts';
-import { additive, counting, finish, noteInexact, noteUnsure, rowsOf, rowValueOf } from './measure-cells.ts';
-import type { AdditiveCells } from './members.ts';
-import { lookupRuns, type Runs, runsOf, sharedSums } from './segment-runs.ts';
+import type { Calculation, Kind, LeafData, LoadedMeasure, Spreads } from '../scope.ts';
+import { lookupRuns, sharedSums } from './lookups.ts';
+import { finish, noteInexact, noteUnsure } from './measure-cells.ts';
+
+const isExtreme = (kind: string): kind is 'min' | 'max' => kind === 'min' || kind === 'max';
+
+const asks: Kind['asks'] = (measure, frame: AskFrame) => {
+  const { leaf, where, segments, fine, attributes } = measure;
+  const { kind } = leaf.measure.aggregate;
+  const counted = rowsOf({ ...measure, attributes: fine ? fine.by : attributes }, leaf.role.name, frame);
+  const ask = (aggregate: AggregateRequest): CubeAsk => ({ rows: counted, segments, aggregate });
+  const value = isExtreme(kind) ? { kind, value: rowValueOf(leaf) as RowValue, where } : additive(leaf, where);
+  return {
+    counted,
+    cubes: { rows: ask({ kind: 'rows', where }), count: ask(counting(leaf, where)), value: ask(value) },
+    ...(isExtreme(kind) || kind === 'average' ? {} : { shared: true }),
+  };
+};
 
 /** Sums, counts, averages and extremes: lookups on a day cube, with the share of cut periods of coarse facts (G4). */
-export const additiveCells = async (task: LeafTask, evaluation: Evaluation): Promise<LeafData> => {
-  const { leaf, lay, where } = task;
-  const { measure } = leaf;
-  const { fact } = measure;
-  const { kind } = measure.aggregate;
-  const own = evaluation.read(fact, leaf.role.name);
-  const segments = task.fine ? own : (task.segments ?? own);
-  const extreme = kind === 'min' || kind === 'max';
-  const load = async (attributes: LeafTask['attributes']): Promise<AdditiveCells> => {
-    const rowSet = { ...rowsOf(task, leaf.role.name, evaluation), attributes };
-    const ask = (aggregate: AggregateRequest) => evaluation.cubes.cells(rowSet, segments, aggregate, evaluation.signal);
-    const [rows, count, cells] = await Promise.all([
-      ask({ kind: 'rows', where }),
-      ask(counting(leaf, where)),
-      ask(extreme ? { kind, value: rowValueOf(leaf) as RowValue, where } : additive(leaf, where)),
-    ]);
-    if (!extreme) noteInexact(cells, task, evaluation);
-    return { rows, count, cells };
-  };
-  // Few models spread over members (G6); what does it is loaded when one is asked.
-  const { fine } = task;
-  const spread = fine && (await import('./seldom.ts'));
-  const { rows, count, cells } = spread
-    ? await spread.spreadAcross({ ...task, fine }, segments, load, evaluation)
-    : await load(task.attributes);
-  const width = cells.tuples.length;
-  const unseen = fact.grain !== 'day' && leaf.role.horizon === 'actual' ? evaluation.frame.asOf : undefined;
+const cells = (measure: PlannedMeasure, loaded: LoadedMeasure, over: Calculation): LeafData => {
+  const { leaf, lay, segments, fine } = measure;
+  const { fact, spread, aggregate } = leaf.measure;
+  const { kind } = aggregate;
+  const { rows: ownRows, count: ownCount, value: ownValue } = loaded.cubes;
+  if (!isExtreme(kind)) noteInexact(ownValue, measure, over);
+  // Few models spread over members (G6), and what does it is loaded for them.
+  const spreads = over.spreads as Spreads;
+  const { rows, count, value } = fine
+    ? spreads.spreadAcross({ ...measure, fine }, { rows: ownRows, count: ownCount, value: ownValue }, loaded.members, over)
+    : { rows: ownRows, count: ownCount, value: ownValue };
+  const width = value.tuples.length;
+  const unseen = unseenAfter(measure, over.frame);
   const runs = runsOf(lay, segments, unseen);
   const seen = lookupRuns(rows.sums(), runs, width);
   const counted = lookupRuns(count.sums(), runs, width);
-  if (unseen !== undefined) noteUnfinished(task, segments, evaluation);
-  if (extreme) {
-    const data = finish(task, cells.tuples, lookupRuns(cells.extreme(kind), runs, width), counted, seen, cells.scale, evaluation);
-    noteUnsure(cells, data, task, evaluation);
+  const finished = (raw: Float64Array, scale: number): LeafData => finish(measure, value.tuples, raw, counted, seen, scale, over);
+  if (unseen !== undefined) noteUnfinished(measure, over);
+  if (isExtreme(kind)) {
+    const data = finished(lookupRuns(value.extreme(kind), runs, width), value.scale);
+    noteUnsure(value, data, measure, over);
     return data;
   }
+  const factor = 10 ** Math.max(value.scale, 0);
   if (kind === 'average') {
-    const sums = lookupRuns(cells.sums(), runs, width);
-    const factor = 10 ** Math.max(cells.scale, 0);
-    return finish(
-      task,
-      cells.tuples,
-      sums.map((sum, k) => sum / factor / counted[k]),
-      counted,
-      seen,
-      -1,
-      evaluation,
-    );
+    const average = lookupRuns(value.sums(), runs, width).map((sum, k) => sum / factor / counted[k]);
+    return finished(average, -1);
   }
-  const cut = runs.i.some((_, row) => runs.i[row] <= runs.j[row] && (runs.left[row] === 1 || runs.right[row] === 1));
-  if (!cut) return finish(task, cells.tuples, lookupRuns(cells.sums(), runs, width), counted, seen, cells.scale, evaluation);
-  if (measure.spread === 'none') return withoutSpread(task, cells, runs, counted, seen, evaluation);
-  const { shareOf } = await import('./seldom.ts');
-  const share = await shareOf(leaf, segments, evaluation);
-  const sums = sharedSums(cells.sums(), cells.cells, runs, lay, segments, width, share);
-  const data = finish(task, cells.tuples, sums, counted, seen, Math.max(cells.scale, 0), evaluation);
-  return { ...data, scale: -1 };
+  if (fact.grain === 'day' || !isCut(runs)) return finished(lookupRuns(value.sums(), runs, width), value.scale);
+  if (spread === 'none') return withoutSpread(measure, value, runs, finished(lookupRuns(value.sums(), runs, width), value.scale), over);
+  const share = spreads.shareOf(measure, loaded.days, over);
+  const sums = sharedSums(value.sums(), value.cells, runs, lay, segments, width, share);
+  return { ...finished(sums, Math.max(value.scale, 0)), scale: -1 };
 };
 
+export const additiveKind: Kind = { asks, cells };
+
 /** A period that a window cuts says nothing about its part: blank, and noted (G4). */
-const withoutSpread = (
-  task: LeafTask,
-  cells: Cells,
-  runs: Runs,
-  counted: Float64Array,
-  seen: Float64Array,
-  evaluation: Evaluation,
-): LeafData => {
-  const { measure } = task.leaf;
-  const { notes } = evaluation;
-  const data = finish(task, cells.tuples, lookupRuns(cells.sums(), runs, cells.tuples.length), counted, seen, cells.scale, evaluation);
+const withoutSpread = ({ leaf }: PlannedMeasure, cells: Cells, runs: Runs, data: LeafData, { notes }: Calculation): LeafData => {
+  const { name, fact } = leaf.measure;
   const width = cells.tuples.length;
   let rows = 0;
   for (let row = 0; row < runs.i.length; row++) {
@@ -88,22 +76,22 @@ const withoutSpread = (
     data.state.fill(BLANK, row * width, (row + 1) * width);
     data.absent.state[row] = BLANK;
   }
-  const grain = measure.fact.grain;
-  notes.add(`coarse-grain ${measure.name}`, {
+  const { grain } = fact;
+  notes.add(`coarse-grain ${name}`, {
     code: 'coarse-grain',
-    measure: measure.name,
+    measure: name,
     grain,
     rows,
-    message: `${measure.name} is kept by ${grain} and not spread: blank where a window cuts a ${grain} (${rows} ${rows === 1 ? 'row' : 'rows'})`,
+    message: `${name} is kept by ${grain} and not spread: blank where a window cuts a ${grain} (${rows} ${rows === 1 ? 'row' : 'rows'})`,
   });
   return data;
 };
 
-const noteUnfinished = (task: LeafTask, segments: Segments, { frame, notes }: Evaluation): void => {
+const noteUnfinished = ({ leaf, segments }: PlannedMeasure, { frame, notes }: Calculation): void => {
   const { starts, ends } = segments;
   const at = ends.findIndex((end, k) => end > frame.asOf && starts[k] <= frame.asOf);
   if (at < 0) return;
-  const { fact } = task.leaf.measure;
+  const { fact } = leaf.measure;
   notes.add(`unfinished ${fact.name}`, {
     code: 'unfinished-period',
     fact: fact.name,

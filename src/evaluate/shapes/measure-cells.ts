@@ -1,30 +1,28 @@
-import type { AttributeRef } from '../../model/attributes.ts';
 import { SURE_DIGITS } from '../../model/decimal.ts';
-import type { Fact } from '../../model/model.ts';
-import type { Leaf } from '../../plan/bind.ts';
-import type { AggregateRequest, Filter, RowSet, RowValue } from '../../plan/request.ts';
+import type { PlannedMeasure } from '../../plan/planned.ts';
+
 import { COVERED, EMPTY } from '../../windows/lay.ts';
 import { BLANK, NOTHING, VALUE } from '../column.ts';
 import type { Cells } from '../cubes.ts';
-import type { Evaluation, LeafData, LeafTask } from '../scope.ts';
+import type { Calculation, LeafData } from '../scope.ts';
 
 const SHOWN = { zero: VALUE, nothing: NOTHING, blank: BLANK } as const;
 
 /** What a cell shows when no row stands behind it, by the state of its window (M2, M5, A4). */
-const nothingIn = ({ nothing }: LeafTask, state: number): number => {
+const nothingIn = ({ nothing }: PlannedMeasure, state: number): number => {
   if (state === COVERED) return SHOWN[nothing.covered];
   return state === EMPTY ? SHOWN[nothing.empty] : BLANK;
 };
 
 /** Values with the states of their cells: where nothing was counted, what the measure shows for nothing. */
 export const finish = (
-  task: LeafTask,
+  task: PlannedMeasure,
   tuples: LeafData['tuples'],
   raw: Float64Array,
   counted: ArrayLike<number>,
   seen: ArrayLike<number>,
   scale: number,
-  { notes }: Evaluation,
+  { notes }: Calculation,
 ): LeafData => {
   const rows = task.lay.state.length;
   const width = tuples.length;
@@ -58,54 +56,7 @@ export const finish = (
   return { tuples, values, state, seen: mask, absent, scale };
 };
 
-/** Rows of a fact as an evaluation asks for them. */
-export const rowSetOf = (
-  fact: Fact,
-  role: string | undefined,
-  attributes: readonly AttributeRef[],
-  filters: readonly Filter[],
-  { frame, knownBy, memberCount, rows }: Evaluation,
-): RowSet => ({
-  fact,
-  role,
-  attributes,
-  filters,
-  knownBy,
-  workingDays: (after, until) => frame.calendar.workingDays(after + 1, until),
-  memberBound: memberCount(attributes),
-  ...(rows === 'all' ? { hidden: 'counted' } : {}),
-});
-
-/** The rows of a fact that a question may see in a role, versions and `enters` included (A2, G7). */
-export const rowsOf = (task: LeafTask, role: string | undefined, evaluation: Evaluation, more: readonly Filter[] = []): RowSet => {
-  const { fact } = task.leaf.measure;
-  const entered: Filter[] =
-    fact.enters !== undefined && role !== fact.enters && (role === undefined || evaluation.entersLate(fact, role))
-      ? [{ kind: 'entered', role: fact.enters, by: evaluation.frame.asOf }]
-      : [];
-  return rowSetOf(fact, role, task.attributes, [...task.filters, ...entered, ...more], evaluation);
-};
-
-export const rowValueOf = (leaf: Leaf): RowValue | undefined => {
-  const { aggregate } = leaf.measure;
-  if (aggregate.kind === 'days-between') return aggregate;
-  return aggregate.column === undefined ? undefined : { kind: 'column', column: aggregate.column };
-};
-
-/** Sum or count of the measure's value: what adds up over days and members. */
-export const additive = (leaf: Leaf, where: readonly Filter[]): AggregateRequest => {
-  const value = rowValueOf(leaf);
-  const { kind } = leaf.measure.aggregate;
-  return value === undefined ? { kind: 'rows', where } : { kind: kind === 'count' ? 'count' : 'sum', value, where };
-};
-
-/** How many rows had something to aggregate; decides between a value and a blank (M2). */
-export const counting = (leaf: Leaf, where: readonly Filter[]): AggregateRequest => {
-  const value = rowValueOf(leaf);
-  return value === undefined ? { kind: 'rows', where } : { kind: 'count', value, where };
-};
-
-export const noteInexact = (cells: Cells, task: LeafTask, { notes }: Evaluation): void => {
+export const noteInexact = (cells: Cells, task: PlannedMeasure, { notes }: Calculation): void => {
   if (cells.scale >= 0) return;
   const { name } = task.leaf.measure;
   notes.add(`inexact ${name}`, {
@@ -119,7 +70,7 @@ export const noteInexact = (cells: Cells, task: LeafTask, { notes }: Evaluation)
 const isUnsure = (value: number): boolean => Math.abs(value).toExponential().replace(/e.*$/, '').replace('.', '').length > SURE_DIGITS;
 
 /** Extremes of values with more digits than a double is sure of, where such a one is shown. */
-export const noteUnsure = (cells: Cells, data: LeafData, task: LeafTask, { notes }: Evaluation): void => {
+export const noteUnsure = (cells: Cells, data: LeafData, task: PlannedMeasure, { notes }: Calculation): void => {
   if (!cells.long || !data.values.some(isUnsure)) return;
   const { name } = task.leaf.measure;
   notes.add(`inexact ${name}`, {

@@ -1,28 +1,34 @@
-import { ALL_TIME } from '../../plan/request.ts';
-import type { Evaluation, LeafTask } from '../scope.ts';
-import { rowsOf } from './measure-cells.ts';
+import type { AskFrame, CubeAsk, PlannedMeasure } from '../../plan/planned.ts';
 
-/** Rows that end before they begin are left out, and noted (M5, M6). */
-export const noteReversed = async (
-  task: LeafTask,
-  { from, until }: { from: string; until: string },
-  evaluation: Evaluation,
-): Promise<void> => {
-  const { name } = task.leaf.measure;
-  const rowSet = rowsOf(task, from, evaluation, [{ kind: 'order', from, until, is: 'reversed' }]);
-  const cells = await evaluation.cubes.cells(
-    { ...rowSet, role: undefined, attributes: [] },
-    ALL_TIME,
-    { kind: 'rows', where: task.where },
-    evaluation.signal,
-  );
-  const count = cells.cells.reduce((sum, rows) => sum + rows, 0);
-  if (count > 0) {
-    evaluation.notes.add(`reversed ${name}`, {
-      code: 'reversed-dates',
-      measure: name,
-      rows: count,
-      message: `${name}: ${count} ${count === 1 ? 'row has' : 'rows have'} ${until} before ${from} and ${count === 1 ? 'is' : 'are'} left out`,
-    });
-  }
+import { rowsOf } from '../../plan/rows.ts';
+import { ALL_TIME } from '../../plan/segments.ts';
+import type { Cells } from '../cubes.ts';
+import type { Calculation } from '../scope.ts';
+
+interface Dates {
+  readonly from: string;
+  readonly until: string;
+}
+
+/** Asks for the rows that end before they begin, which are left out (M5, M6). */
+export const reversedAsk = (
+  measure: Pick<PlannedMeasure, 'leaf' | 'attributes' | 'filters' | 'where'>,
+  { from, until }: Dates,
+  frame: AskFrame,
+): CubeAsk => {
+  const rows = rowsOf(measure, from, frame, [{ kind: 'order', from, until, is: 'reversed', why: 'told' }]);
+  return { rows: { ...rows, role: undefined, attributes: [] }, segments: ALL_TIME, aggregate: { kind: 'rows', where: measure.where } };
+};
+
+/** Says how many there are. */
+export const noteReversed = (cells: Cells, { leaf }: PlannedMeasure, { from, until }: Dates, { notes }: Calculation): void => {
+  const { name } = leaf.measure;
+  const rows = cells.cells.reduce((sum, count) => sum + count, 0);
+  if (rows === 0) return;
+  notes.add(`reversed ${name}`, {
+    code: 'reversed-dates',
+    measure: name,
+    rows,
+    message: `${name}: ${rows} ${rows === 1 ? 'row has' : 'rows have'} ${until} before ${from} and ${rows === 1 ? 'is' : 'are'} left out`,
+  });
 };

@@ -1,16 +1,15 @@
-import { type Bound, bindText, type Leaf } from '../../plan/bind.ts';
+import type { PlannedMeasure, PlannedView } from '../../plan/planned.ts';
+
 import type { Segments } from '../../plan/request.ts';
-import { unitPlaces } from '../../windows/place.ts';
 import { VALUE } from '../column.ts';
-import type { Evaluation } from '../scope.ts';
-import type { Share } from './segment-runs.ts';
+import type { Calculation, LoadedView, Share } from '../scope.ts';
 
 /** Days, all alike. */
 const evenShare =
   ({ starts, ends }: Segments): Share =>
   (segment, from, to) => [to - from + 1, ends[segment] - starts[segment] + 1];
 
-const workingShare = (measure: string, segments: Segments, { frame, notes }: Evaluation): Share => {
+const workingShare = (measure: string, segments: Segments, { frame, notes }: Calculation): Share => {
   const even = evenShare(segments);
   const { calendar } = frame;
   return (segment, from, to) => {
@@ -27,22 +26,16 @@ const workingShare = (measure: string, segments: Segments, { frame, notes }: Eva
  * negative weighs 0; a period with no weight, or with a day that would have to be read after the as-of date, falls
  * back to even (G3).
  */
-const shapedShare = async (measure: string, shape: Bound, segments: Segments, evaluation: Evaluation): Promise<Share> => {
-  const { calendar, asOf } = evaluation.frame;
+const shapedShare = (measure: string, segments: Segments, view: PlannedView, loaded: LoadedView, over: Calculation): Share => {
   const { starts, ends } = segments;
   const even = evenShare(segments);
-  if (starts.length === 0) return even;
-  const [first, last] = [starts[0], ends[ends.length - 1]];
-  const unit = calendar.unit('day');
-  const places = unitPlaces(calendar, unit, first, last, asOf);
-  const axis = { kind: { kind: 'unit' as const, unit }, places, labels: [], windows: undefined };
-  const scope = { view: { axis, rows: 'periods' as const }, attributes: [], filters: [], combinations: undefined, tuples: undefined };
-  const { columns, ahead } = await evaluation.view([shape], scope);
+  const [first] = starts;
+  const { columns, ahead, rows } = over.shape(view, loaded);
   const [{ values, state }] = columns;
   // Weights and unread days up to each day, so that any stretch is a difference.
-  const weight = new Float64Array(places.length + 1);
-  const unread = new Int32Array(places.length + 1);
-  for (let k = 0; k < places.length; k++) {
+  const weight = new Float64Array(rows + 1);
+  const unread = new Int32Array(rows + 1);
+  for (let k = 0; k < rows; k++) {
     weight[k + 1] = weight[k] + (state[k] === VALUE && values[k] > 0 ? values[k] : 0);
     unread[k + 1] = unread[k] + (ahead[0][k] ? 1 : 0);
   }
@@ -51,14 +44,14 @@ const shapedShare = async (measure: string, shape: Bound, segments: Segments, ev
     const whole = weight[high] - weight[low];
     if (whole > 0 && unread[high] === unread[low]) return [weight[to - first + 1] - weight[from - first], whole];
     const message = `${measure}: a period for which its shape says nothing is spread evenly`;
-    evaluation.notes.add(`spread ${measure}`, { code: 'spread-fallback', measure, message });
+    over.notes.add(`spread ${measure}`, { code: 'spread-fallback', measure, message });
     return even(segment, from, to);
   };
 };
 
 /** How a coarse amount lies on finer days (G3). */
-export const shareOf = async (leaf: Leaf, segments: Segments, evaluation: Evaluation): Promise<Share> => {
+export const shareOf = ({ leaf, segments, days }: PlannedMeasure, loaded: LoadedView | undefined, over: Calculation): Share => {
   const { name, spread } = leaf.measure;
-  if (typeof spread === 'object') return shapedShare(name, bindText(evaluation.frame.model, spread.like), segments, evaluation);
-  return spread === 'working-days' ? workingShare(name, segments, evaluation) : evenShare(segments);
+  if (days && loaded) return shapedShare(name, segments, days, loaded, over);
+  return spread === 'working-days' ? workingShare(name, segments, over) : evenShare(segments);
 };

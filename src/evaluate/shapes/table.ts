@@ -1,16 +1,20 @@
-// The kinds of measures, each once: which measures are of it, what makes their cells, and what is said of them.
-import type { Measure } from '../../model/model.ts';
-import type { Evaluation, LeafData, LeafTask, NothingShown } from '../scope.ts';
-import { additiveCells } from './additive.ts';
+// The kinds of measures, each once: which measures are of it, what it asks of an engine, what makes its cells, and what is said of it.
 
-/** Cells of a measure, from what the engine answers and the days that its windows cover. */
-export type MeasureCells = (task: LeafTask, evaluation: Evaluation) => Promise<LeafData>;
+import type { Measure, Model } from '../../model/model.ts';
+import { type Bound, bindText, leavesOf } from '../../plan/bind.ts';
+import type { NothingShown, PlannedKind } from '../../plan/planned.ts';
+
+import { hasComparison } from '../../plan/steps.ts';
+import type { Compare } from '../../windows/compare.ts';
+import type { Kind, Spreads } from '../scope.ts';
+import { additiveKind } from './additive.ts';
+import type * as Seldom from './seldom.ts';
 
 /** A kind of measure. One more is one file beside this one, and one entry below. */
 interface Shape {
   readonly is: (measure: Measure) => boolean;
-  /** Loads what makes the cells: what few measures need is loaded for them. */
-  readonly load: () => MeasureCells | Promise<MeasureCells>;
+  /** What few measures need is loaded for them. */
+  readonly kind: 'additive' | ((seldom: typeof Seldom) => Kind);
   /** What is shown with nothing to aggregate. */
   readonly nothing: (measure: Measure) => NothingShown;
   /** How `explain` says it (V1). */
@@ -35,7 +39,7 @@ const sumOrBlank = (measure: Measure): NothingShown => both(measure.aggregate.ki
 const SHAPES: readonly Shape[] = [
   {
     is: ({ open }) => open !== undefined,
-    load: async () => (await import('./seldom.ts')).level,
+    kind: ({ levelKind }) => levelKind,
     // Nothing open is 0, and no day at all no level (M5).
     nothing: () => ({ covered: 'zero', empty: 'blank' }),
     words: (measure) =>
@@ -43,34 +47,77 @@ const SHAPES: readonly Shape[] = [
   },
   {
     is: ({ acrossTime }) => acrossTime === 'last-known',
-    load: async () => (await import('./seldom.ts')).bySightings('latest'),
+    kind: ({ sightingsKind }) => sightingsKind('latest'),
     nothing: sumOrBlank,
     words: overDays,
   },
   {
     is: ({ acrossTime }) => acrossTime !== undefined,
-    load: async () => (await import('./seldom.ts')).overTime,
+    kind: ({ overTimeKind }) => overTimeKind,
     nothing: sumOrBlank,
     words: overDays,
   },
   {
     is: ({ aggregate }) => aggregate.kind === 'count-distinct',
-    load: async () => (await import('./seldom.ts')).bySightings('distinct'),
+    kind: ({ sightingsKind }) => sightingsKind('distinct'),
     nothing: (measure) => both('zero', measure),
     words: valueWords,
   },
   {
     is: ({ aggregate }) => aggregate.kind === 'days-between',
-    load: async () => (await import('./seldom.ts')).between,
+    kind: ({ betweenKind }) => betweenKind,
     nothing: (measure) => both('blank', measure),
     words: valueWords,
   },
   {
     is: () => true,
-    load: () => additiveCells,
+    kind: 'additive',
     nothing: (measure) => (measure.aggregate.kind === 'count' ? both('zero', measure) : sumOrBlank(measure)),
     words: valueWords,
   },
 ];
 
-export const shapeOf = (measure: Measure): Shape => SHAPES.find(({ is }) => is(measure)) as Shape;
+const shapeOf = (measure: Measure): Shape => SHAPES.find(({ is }) => is(measure)) as Shape;
+
+/** How `explain` says what a measure aggregates (V1). */
+export const wordsOf = (measure: Measure): string => shapeOf(measure).words(measure);
+
+/** Kinds of measures with all that they need loaded. */
+export interface Kinds {
+  readonly kindOf: (measure: Measure) => Kind & PlannedKind;
+  readonly compare: Compare | undefined;
+  readonly spreads: Spreads | undefined;
+}
+
+/** All measures that readings are made of, those whose shape others take included (G3, G6). */
+const measuresIn = (readings: readonly Bound[], model: Model): ReadonlySet<Measure> => {
+  const found = new Set<Measure>();
+  const add = (bound: Bound): void => {
+    for (const { measure } of leavesOf(bound)) {
+      if (found.has(measure)) continue;
+      found.add(measure);
+      const { spread, spreadAcross } = measure;
+      for (const text of [...(typeof spread === 'object' ? [spread.like] : []), ...spreadAcross.values()]) add(bindText(model, text));
+    }
+  };
+  for (const reading of readings) add(reading);
+  return found;
+};
+
+/** Loads what readings need beyond what nearly all need. */
+export const kindsFor = async (readings: readonly Bound[], model: Model): Promise<Kinds> => {
+  const measures = [...measuresIn(readings, model)];
+  const isCommon = (measure: Measure): boolean =>
+    shapeOf(measure).kind === 'additive' && measure.fact.grain === 'day' && measure.spreadAcross.size === 0;
+  const isPlain = measures.every(isCommon) && !readings.some(hasComparison);
+  const seldom = isPlain ? undefined : await import('./seldom.ts');
+  return {
+    kindOf: (measure) => {
+      const { kind, nothing } = shapeOf(measure);
+      const made = kind === 'additive' ? additiveKind : kind(seldom as typeof Seldom);
+      return { ...made, nothing: nothing(measure) };
+    },
+    compare: seldom?.compare,
+    spreads: seldom,
+  };
+};

@@ -1,0 +1,20 @@
+// Combinations of members: what makes two of them the same, and where each stands.
+
+/** One text for the same texts in the same order, whatever stands in them. */
+export const tupleKey = (texts: readonly string[]): string => JSON.stringify(texts);
+
+/** Where a combination stands in a list; -1 where it does not. */
+export const tupleIndex = (tuples: readonly (readonly string[])[]): ((texts: readonly string[]) => number) => {
+  const places = new Map(tuples.map((tuple, k) => [tupleKey(tuple), k]));
+  return (texts) => places.get(tupleKey(texts)) ?? -1;
+};
+
+/** Each combination once, in the order of the first of them. */
+export const distinctTuples = (tuples: Iterable<readonly string[]>): (readonly string[])[] => {
+  const found = new Map<string, readonly string[]>();
+  for (const tuple of tuples) {
+    const key = tupleKey(tuple);
+    if (!found.has(key)) found.set(key, tuple);
+  }
+  return [...found.values()];
+};

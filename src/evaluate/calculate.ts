@@ -1,0 +1,163 @@
+// From what an engine answered to values: arithmetic on columns, step by step, over the rows and members of a view.
+
+import { distinctTuples, tupleIndex } from '../basics/tuples.ts';
+import { DurchblickError } from '../errors.ts';
+import { type Notes, notes } from '../plan/notes.ts';
+import { rowCount } from '../plan/places.ts';
+import type { PlanFrame, PlannedMeasure, PlannedView, Step } from '../plan/planned.ts';
+
+import { lastUses } from '../plan/steps.ts';
+import { COVERED, FUTURE, type Lay } from '../windows/lay.ts';
+import { applied, arithmetic, BLANK, blankColumn, type Column, constantColumn, formed, negated, VALUE } from './column.ts';
+import type { Calculation, DayRange, LeafData, LoadedView, ViewData } from './scope.ts';
+import type { Kinds } from './shapes/table.ts';
+import { noteTold } from './shapes/told.ts';
+
+/** More cells than anybody reads; more would take the memory of everything else. */
+const MOST_CELLS = 20_000_000;
+
+type Tuples = readonly (readonly string[])[];
+
+/** Members of the result: the combinations with a row of data behind any of their cells (R1). */
+const tuplesWithData = (view: PlannedView, data: readonly LeafData[]): Tuples => {
+  if (view.attributes.length === 0) return [[]];
+  return distinctTuples(
+    data.flatMap(({ tuples, seen }, k) => {
+      if (view.measures[k].split !== 'own') return [];
+      const width = tuples.length;
+      return tuples.filter((_, m) => {
+        for (let at = m; at < seen.length; at += width) if (seen[at] === 1) return true;
+        return false;
+      });
+    }),
+  );
+};
+
+/** Spreads a measure's members over those of the result; members it has no data for show what nothing shows. */
+const aligned = (data: LeafData, { kept, split }: PlannedMeasure, view: PlannedView, tuples: Tuples, seen: Uint8Array): Column => {
+  const width = tuples.length;
+  const own = data.tuples.length;
+  const rows = rowCount(view.view);
+  const places = kept.map(({ key }) => view.attributes.findIndex((attribute) => attribute.key === key));
+  const position = tupleIndex(data.tuples);
+  const source = tuples.map((tuple) => position(places.map((k) => tuple[k])));
+  if (own === width && source.every((from, m) => from === m)) {
+    if (split === 'own') for (let k = 0; k < seen.length; k++) seen[k] |= data.seen[k];
+    return data;
+  }
+  const values = new Float64Array(rows * width);
+  const state = new Uint8Array(rows * width);
+  for (let row = 0; row < rows; row++) {
+    for (let m = 0; m < width; m++) {
+      const from = source[m];
+      const at = row * width + m;
+      values[at] = from < 0 ? data.absent.values[row] : data.values[row * own + from];
+      state[at] = from < 0 ? data.absent.state[row] : data.state[row * own + from];
+      if (from >= 0 && split === 'own' && data.seen[row * own + from] === 1) seen[at] = 1;
+    }
+  }
+  return { values, state, scale: data.scale };
+};
+
+/** How many days, or working days, each row covers (M12). */
+const dayCounts = ({ count, lay }: Extract<Step, { kind: 'days' }>, width: number, { frame }: Calculation): Column => {
+  const rows = lay.from.length;
+  const column: Column = { values: new Float64Array(rows * width), state: new Uint8Array(rows * width), scale: 0 };
+  for (let row = 0; row < rows; row++) {
+    const [from, to] = [lay.from[row], lay.to[row]];
+    const isCovered = lay.state[row] === COVERED;
+    const days = !isCovered ? 0 : count === 'days' ? to - from + 1 : frame.calendar.workingDays(from, to);
+    column.values.fill(days, row * width, (row + 1) * width);
+    column.state.fill(lay.state[row] >= FUTURE ? BLANK : VALUE, row * width, (row + 1) * width);
+  }
+  return column;
+};
+
+/** Values of every reading: each step from those before it, and each forgotten after its last use. */
+const columnsOf = (view: PlannedView, measures: readonly Column[], width: number, over: Calculation): readonly Column[] => {
+  const size = rowCount(view.view) * width;
+  const columns: (Column | undefined)[] = [];
+  const at = (number: number): Column => columns[number] as Column;
+  const columnOf = (step: Step): Column => {
+    switch (step.kind) {
+      case 'measure':
+        return measures[step.measure];
+      case 'blank':
+        return blankColumn(size);
+      case 'days':
+        return dayCounts(step, width, over);
+      case 'number':
+        return constantColumn(step.value, size);
+      case 'negate':
+        return negated(at(step.of));
+      case 'binary':
+        return arithmetic(step.operator, at(step.left), at(step.right));
+      case 'call':
+        return applied(step.name, step.args.map(at), step.digits);
+      case 'held':
+        return formed(step.form, at(step.own), at(step.other));
+    }
+  };
+  const last = lastUses(view.steps);
+  for (const { step } of view.readings) last[step] = view.steps.length;
+  const ending = new Map<number, number[]>();
+  last.forEach((use, k) => void ending.set(use, [...(ending.get(use) ?? []), k]));
+  view.steps.forEach((step, k) => {
+    columns[k] = columnOf(step);
+    for (const done of ending.get(k) ?? []) if (done !== k) columns[done] = undefined;
+  });
+  return view.readings.map(({ step }) => at(step));
+};
+
+/** First and last day that some lays cover on a row. */
+const extent = (lays: readonly Lay[], row: number): DayRange | null => {
+  let range: DayRange | null = null;
+  for (const lay of lays) {
+    if (lay.state[row] !== COVERED) continue;
+    const [start, end] = [lay.from[row], lay.to[row]];
+    range = range === null ? { start, end } : { start: Math.min(range.start, start), end: Math.max(range.end, end) };
+  }
+  return range;
+};
+
+/** Values of a planned view over the members with data, or over those that are known to be shown. */
+export const calculate = (view: PlannedView, loaded: LoadedView, over: Calculation, known?: Tuples): ViewData => {
+  for (const [key, note] of view.notes) over.notes.add(key, note);
+  const data = view.measures.map((measure, k) => over.cells(measure, loaded[k]));
+  const tuples = known ?? tuplesWithData(view, data);
+  const rows = rowCount(view.view);
+  const size = rows * tuples.length;
+  const { readings } = view;
+  if (size * readings.length > MOST_CELLS)
+    throw new DurchblickError('too-many-cells', `the answer would have ${(size * readings.length).toLocaleString('en')} cells`, {
+      hint: `${MOST_CELLS.toLocaleString('en')} is the most. Ask for a shorter range, a coarser unit, or fewer attributes.`,
+    });
+  const seen = new Uint8Array(size);
+  const measures = data.map((own, k) => aligned(own, view.measures[k], view, tuples, seen));
+  const perRow = <T>(make: (row: number) => T): T[] => Array.from({ length: rows }, (_, row) => make(row));
+  return {
+    rows,
+    tuples,
+    columns: columnsOf(view, measures, tuples.length, over),
+    seen,
+    ahead: readings.map(({ read }) => perRow((row) => read.some((lay) => lay.ahead[row] === 1))),
+    covered: readings.map(({ own }) => perRow((row) => extent(own, row))),
+    compared: readings.map(({ others }) => others && perRow((row) => extent(others, row))),
+  };
+};
+
+/** What all calculations of a question share. */
+export const calculationOf = (frame: PlanFrame, { kindOf, spreads }: Pick<Kinds, 'kindOf' | 'spreads'>, found: Notes): Calculation => {
+  const over: Calculation = {
+    frame,
+    notes: found,
+    spreads,
+    // What must be known about a shape is no note of the answer: its rows are not shown.
+    shape: (view, loaded) => calculate(view, loaded, calculationOf(frame, { kindOf, spreads }, notes())),
+    cells: (measure, loaded) => {
+      noteTold(measure, loaded, over);
+      return kindOf(measure.leaf.measure).cells(measure, loaded, over);
+    },
+  };
+  return over;
+};

@@ -1,0 +1,87 @@
+// A measure in a view: which members it has values of its own for, and which conditions its rows must meet (G5, G6, M3, M11).
+
+import { DurchblickError } from '../errors.ts';
+import { type AttributeRef, reach, reachable } from '../model/attributes.ts';
+import type { Fact, Link, Measure } from '../model/model.ts';
+import type { Lay } from '../windows/lay.ts';
+import type { Leaf } from './bind.ts';
+import { spreadsTo, unreached } from './fixed.ts';
+import type { MeasureOutline, PlanFrame, Scope } from './planned.ts';
+
+import { factFilters, filtersOf } from './question.ts';
+import type { Filter } from './request.ts';
+
+const unrelated = (measure: Measure, what: string, { model }: PlanFrame): DurchblickError => {
+  const names = reachable(model, measure.fact);
+  return new DurchblickError('unrelated', `${measure.name} cannot be ${what}: fact "${measure.fact.name}" has no link to it`, {
+    hint: `It can be split by ${names.length > 0 ? names.join(', ') : 'nothing'}; or set \`unrelated: repeat\` or \`unrelated: blank\` on the measure (G5).`,
+  });
+};
+
+/** The attribute that stands for a link: the one it is at, or the dimension's key. */
+const attributeOfLink = ({ part, dimension, attribute }: Link): AttributeRef => {
+  const own =
+    attribute ?? (dimension.attributes.has(dimension.name) ? dimension.name : (dimension.attributes.keys().next().value as string));
+  return { kind: 'attribute', key: `${part}.${own}`, part, dimension, attribute: own };
+};
+
+const eachOnce = (attributes: readonly AttributeRef[]): readonly AttributeRef[] => [
+  ...new Map(attributes.map((attribute) => [attribute.key, attribute])).values(),
+];
+
+const reaches = (fact: Fact, attribute: AttributeRef): boolean => reach(fact, attribute) !== undefined;
+
+/** A measure as it stands in a view; undefined where it is blank there (G5). */
+export const measureOutline = (
+  leaf: Leaf,
+  lay: Lay,
+  scope: Scope,
+  frame: PlanFrame,
+  resolved: Map<Measure, readonly Filter[]>,
+): MeasureOutline | undefined => {
+  const { measure, across } = leaf;
+  const { fact } = measure;
+  const isTaken = ({ key }: AttributeRef): boolean => across === 'all' || across.some((taken) => taken.key === key);
+  const isSeen = (attribute: AttributeRef): boolean => reaches(fact, attribute) || spreadsTo(measure, attribute);
+  // What a fixed filter leaves of a fact that it cannot reach: a share, or nothing (V3).
+  const asked = [...unreached(fact, frame.fixed), ...scope.filters];
+  const strange = [
+    ...scope.attributes.filter((attribute) => !isTaken(attribute) && !isSeen(attribute)).map(({ key }) => `split by ${key}`),
+    ...asked.filter(({ attribute }) => !isSeen(attribute)).map(({ attribute }) => `filtered on ${attribute.key}`),
+  ];
+  if (strange.length > 0 && measure.unrelated === 'error') throw unrelated(measure, strange[0], frame);
+  if (strange.length > 0 && measure.unrelated === 'blank') return undefined;
+  const kept = scope.attributes.filter((attribute) => !isTaken(attribute) && isSeen(attribute));
+
+  const { combinations } = scope;
+  const listed = combinations?.attributes ?? [];
+  const isListed = combinations !== undefined && listed.every((attribute) => !isTaken(attribute) && isSeen(attribute));
+  const isOwn = isListed && listed.every((attribute) => reaches(fact, attribute));
+  const filters: Filter[] = [...factFilters(fact, scope.filters, 'question'), ...(isOwn && combinations ? [combinations] : [])];
+  if (!resolved.has(measure)) resolved.set(measure, factFilters(fact, filtersOf(frame.model, measure.where), 'measure'));
+  const attributes = kept.filter((attribute) => reaches(fact, attribute));
+
+  const finer = asked.filter(({ attribute }) => spreadsTo(measure, attribute));
+  const finerListed = isListed && !isOwn ? combinations : undefined;
+  const below = eachOnce(
+    [...kept, ...finer.map(({ attribute }) => attribute), ...(finerListed?.attributes ?? [])].filter((attribute) =>
+      spreadsTo(measure, attribute),
+    ),
+  );
+  const by = () =>
+    eachOnce([
+      ...attributes,
+      ...fact.links.map(attributeOfLink),
+      ...(finerListed?.attributes ?? []).filter((attribute) => reaches(fact, attribute)),
+    ]);
+  return {
+    leaf,
+    lay,
+    split: kept.length === scope.attributes.length ? 'own' : 'repeated',
+    attributes,
+    kept,
+    filters,
+    where: resolved.get(measure) as readonly Filter[],
+    fine: below.length > 0 ? { attributes: below, filters: finer, combinations: finerListed, by: by() } : undefined,
+  };
+};

@@ -1,0 +1,72 @@
+// The rows that a measure counts, and what is added up of them, as engines are asked for them.
+
+import type { AttributeRef } from '../model/attributes.ts';
+import type { Fact } from '../model/model.ts';
+import type { Leaf } from './bind.ts';
+import type { PlanFrame, PlannedMeasure } from './planned.ts';
+
+import type { AggregateRequest, Filter, RowSet, RowValue } from './request.ts';
+
+/** Rows of a fact by the date of a role, or all of them. */
+export const rowSetOf = (
+  fact: Fact,
+  role: string | undefined,
+  attributes: readonly AttributeRef[],
+  filters: readonly Filter[],
+  { knownBy, memberCounts, rows }: PlanFrame,
+): RowSet => ({
+  fact,
+  role,
+  attributes,
+  filters,
+  knownBy,
+  memberBound: memberBound(attributes, memberCounts),
+  ...(rows === 'all' ? { hidden: 'counted' } : {}),
+});
+
+/** No more combinations of members than this can some attributes have. */
+export const memberBound = (attributes: readonly AttributeRef[], counts: ReadonlyMap<string, number>): number =>
+  attributes.reduce((product, { key }) => product * (counts.get(key) ?? 1), 1);
+
+/**
+ * Whether rows may have entered after their date in a role, so that `enters` must be looked at (A2). A plan role is not cut at the
+ * as-of date, so rows that entered later must be; an actual one only where it runs ahead.
+ */
+const entersLate = (fact: Fact, role: string, { asOf, late, rows, dates }: PlanFrame): boolean => {
+  const last = fact.enters === undefined ? undefined : dates(fact, fact.enters)?.last;
+  if (fact.enters === undefined || (last !== undefined && last <= asOf)) return false;
+  return rows === 'all' || fact.roles.get(role)?.horizon === 'plan' || (late.get(fact.name)?.has(role) ?? false);
+};
+
+/** The rows that a measure may see in a role, versions and `enters` included (A2, G7). */
+export const rowsOf = (
+  { leaf, attributes, filters }: Pick<PlannedMeasure, 'leaf' | 'attributes' | 'filters'>,
+  role: string | undefined,
+  frame: PlanFrame,
+  more: readonly Filter[] = [],
+): RowSet => {
+  const { fact } = leaf.measure;
+  const entered: Filter[] =
+    fact.enters !== undefined && role !== fact.enters && (role === undefined || entersLate(fact, role, frame))
+      ? [{ kind: 'entered', role: fact.enters, by: frame.asOf, why: 'entered' }]
+      : [];
+  return rowSetOf(fact, role, attributes, [...filters, ...entered, ...more], frame);
+};
+
+export const rowValueOf = ({ measure: { aggregate } }: Leaf): RowValue | undefined => {
+  if (aggregate.kind === 'days-between') return aggregate;
+  return aggregate.column === undefined ? undefined : { kind: 'column', column: aggregate.column };
+};
+
+/** Sum or count of the measure's value: what adds up over days and members. */
+export const additive = (leaf: Leaf, where: readonly Filter[]): AggregateRequest => {
+  const value = rowValueOf(leaf);
+  const { kind } = leaf.measure.aggregate;
+  return value === undefined ? { kind: 'rows', where } : { kind: kind === 'count' ? 'count' : 'sum', value, where };
+};
+
+/** How many rows had something to aggregate; decides between a value and a blank (M2). */
+export const counting = (leaf: Leaf, where: readonly Filter[]): AggregateRequest => {
+  const value = rowValueOf(leaf);
+  return value === undefined ? { kind: 'rows', where } : { kind: 'count', value, where };
+};

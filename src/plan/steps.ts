@@ -1,0 +1,207 @@
+// From readings to steps: every part of them at every time it is wanted, once each, parts before what is made of them.
+
+import { isoOf } from '../calendar/day.ts';
+import { DurchblickError } from '../errors.ts';
+import type { Comparison } from '../model/model.ts';
+import { COVERED, type Lay, MISSING } from '../windows/lay.ts';
+import { type Bound, type DaysLeaf, hasPart, horizonOf, type Leaf } from './bind.ts';
+import type { Note } from './notes.ts';
+import { type Chain, historyOf, layReading, type View } from './places.ts';
+import type { MeasureOutline, PlanFrame, PlannedReading, Step } from './planned.ts';
+
+/** A chain of comparisons with a text that tells it from every other. */
+interface Time {
+  readonly chain: Chain;
+  readonly key: string;
+}
+const HERE: Time = { chain: [], key: '' };
+const timeOf = ({ chain, key }: Time, comparison: Comparison): Time => ({
+  chain: [...chain, comparison],
+  key: `${key}${JSON.stringify([comparison.name, comparison.match])}`,
+});
+
+/** Measures at different times, of all readings of a question: more could not be counted with. */
+const MOST_MEASURES = 2000;
+
+const tooMany = (): DurchblickError =>
+  new DurchblickError('too-long-reading', `the readings come down to more than ${MOST_MEASURES} measures at different times`, {
+    hint: 'Comparisons of comparisons multiply them; ask for some of them by themselves.',
+  });
+
+type Key = readonly unknown[];
+const windowKey = ({ window }: Leaf | DaysLeaf): Key => (window ? [window.text, window.full, window.name] : []);
+/** What a measure or a count of days is told apart by: two formulas may each have the same one. */
+const leafKey = (leaf: Leaf | DaysLeaf): Key =>
+  leaf.kind === 'leaf'
+    ? [leaf.measure.name, leaf.role.name, leaf.across === 'all' ? 'all' : leaf.across.map(({ key }) => key), windowKey(leaf)]
+    : [leaf.count, leaf.horizon, windowKey(leaf)];
+
+/** Lays readings, those that lie on the same days once, and says what is to be told of their days. */
+const layer = (view: View, frame: PlanFrame, notes: (readonly [string, Note])[]) => {
+  const lays = new Map<string, Lay>();
+  return (leaf: Leaf | DaysLeaf, { chain, key: time }: Time): Lay => {
+    const isMeasure = leaf.kind === 'leaf';
+    const horizon = isMeasure ? horizonOf(leaf) : leaf.horizon;
+    const role = isMeasure ? (leaf.measure.open?.from ?? leaf.role.name) : '';
+    const history = isMeasure ? historyOf(leaf.measure.fact, role, frame) : { first: undefined, last: undefined };
+    const key = JSON.stringify([windowKey(leaf), horizon, history.first, history.last, time]);
+    const lay = lays.get(key) ?? layReading({ window: leaf.window, horizon, history, chain }, view, frame, frame.compare);
+    lays.set(key, lay);
+    if (isMeasure) notes.push(...noteMissing(lay, chain));
+    notes.push(...noteCut(leaf, lay, frame));
+    return lay;
+  };
+};
+
+interface Stepped {
+  readonly steps: readonly Step[];
+  readonly measures: readonly MeasureOutline[];
+  readonly readings: readonly PlannedReading[];
+  readonly notes: readonly (readonly [string, Note])[];
+}
+
+/** The steps that readings take over a view. `outlineOf` says how a measure stands in it, or that it is blank there. */
+export const stepsOf = (
+  readings: readonly Bound[],
+  view: View,
+  frame: PlanFrame,
+  outlineOf: (leaf: Leaf, lay: Lay) => MeasureOutline | undefined,
+): Stepped => {
+  const [steps, measures, notes]: [Step[], MeasureOutline[], (readonly [string, Note])[]] = [[], [], []];
+  const layOf = layer(view, frame, notes);
+  const known = new Map<string, number>();
+  const numbers = new Map<Bound, number>();
+  const keyOf = (bound: Bound, { key }: Time): string => {
+    if (bound.kind === 'leaf' || bound.kind === 'days') return JSON.stringify([leafKey(bound), key]);
+    if (!numbers.has(bound)) numbers.set(bound, numbers.size);
+    return `${numbers.get(bound)} ${key}`;
+  };
+  let leaves = 0;
+  const leafStep = (leaf: Leaf | DaysLeaf, time: Time): Step => {
+    if (++leaves > MOST_MEASURES) throw tooMany();
+    const lay = layOf(leaf, time);
+    if (leaf.kind === 'days') return { kind: 'days', count: leaf.count, lay };
+    const outline = outlineOf(leaf, lay);
+    if (!outline) return { kind: 'blank', lay };
+    notes.push(...noteHistory(leaf, lay, frame));
+    return { kind: 'measure', measure: measures.push(outline) - 1, lay };
+  };
+  const stepFor = (bound: Bound, time: Time): Step => {
+    switch (bound.kind) {
+      case 'leaf':
+      case 'days':
+        return leafStep(bound, time);
+      case 'number':
+        return bound;
+      case 'negate':
+        return { kind: 'negate', of: at(bound.of, time) };
+      case 'binary': {
+        const left = at(bound.left, time);
+        return { kind: 'binary', operator: bound.operator, left, right: at(bound.right, time) };
+      }
+      case 'call': {
+        const [first, second] = bound.args;
+        const isRound = bound.name === 'round';
+        const args = (isRound ? [first] : bound.args).map((arg) => at(arg, time));
+        return { kind: 'call', name: bound.name, args, digits: isRound && second?.kind === 'number' ? second.value : 0 };
+      }
+      case 'vs': {
+        // `as value` shows the other time alone, yet its own days are laid for the caption.
+        const own = at(bound.of, time);
+        return { kind: 'held', form: bound.form, own, other: at(bound.of, timeOf(time, bound.comparison)) };
+      }
+    }
+  };
+  const at = (bound: Bound, time: Time): number => {
+    const key = keyOf(bound, time);
+    const before = known.get(key);
+    if (before !== undefined) return before;
+    const step = stepFor(bound, time);
+    const number = steps.push(step) - 1;
+    known.set(key, number);
+    return number;
+  };
+  const roots = readings.map((reading) => at(reading, HERE));
+  return { steps, measures, notes, readings: roots.map((step, k) => plannedReading(step, steps, hasComparison(readings[k]))) };
+};
+
+export const hasComparison = (bound: Bound): boolean => hasPart(bound, 'vs');
+
+/** Steps that a step is made of. */
+const partsOf = (step: Step): readonly number[] => {
+  switch (step.kind) {
+    case 'negate':
+      return [step.of];
+    case 'binary':
+      return [step.left, step.right];
+    case 'call':
+      return step.args;
+    case 'held':
+      return [step.own, step.other];
+    default:
+      return [];
+  }
+};
+
+/** For each step the last one that is made of it; its own number where none is. */
+export const lastUses = (steps: readonly Step[]): Int32Array => {
+  const last = Int32Array.from(steps, (_, k) => k);
+  steps.forEach((step, k) => {
+    for (const part of partsOf(step)) last[part] = k;
+  });
+  return last;
+};
+
+/** The lays below a step, by whether a comparison lies between, and those that values come from. */
+const plannedReading = (root: number, steps: readonly Step[], compared: boolean): PlannedReading => {
+  const [own, others, read] = [new Set<Lay>(), new Set<Lay>(), new Set<Lay>()];
+  /** 1: seen at its own time, 2: at another one, 4: its value is read. */
+  const seen = new Uint8Array(root + 1);
+  const visit = (number: number, isOther: boolean, isRead: boolean): void => {
+    const mark = (isOther ? 2 : 1) | (isRead ? 4 : 0);
+    if ((seen[number] & mark) === mark) return;
+    seen[number] |= mark;
+    const step = steps[number];
+    if ('lay' in step) {
+      (isOther ? others : own).add(step.lay);
+      if (isRead) read.add(step.lay);
+    }
+    if (step.kind === 'held') {
+      visit(step.own, isOther, isRead && step.form !== 'value');
+      visit(step.other, true, isRead);
+    } else for (const part of partsOf(step)) visit(part, isOther, isRead);
+  };
+  visit(root, false, true);
+  return { step: root, own: [...own], others: compared ? [...others] : undefined, read: [...read] };
+};
+
+const rowsText = (rows: number): string => `${rows} ${rows === 1 ? 'row' : 'rows'}`;
+
+const noteMissing = (lay: Lay, chain: Chain): [string, Note][] => {
+  const rows = lay.state.reduce((count, state) => count + (state === MISSING ? 1 : 0), 0);
+  if (rows === 0) return [];
+  const names = chain.map(({ name }) => name).join(', ');
+  const message = `vs ${names}: ${rows} ${rows === 1 ? 'row has' : 'rows have'} no counterpart and ${rows === 1 ? 'is' : 'are'} blank`;
+  return [[`no counterpart ${names}`, { code: 'no-counterpart', comparison: names, rows, message }]];
+};
+
+/** A window that reaches before a fact's first day shows what there is (W8). */
+const noteHistory = ({ measure, role, window: over }: Leaf, { short }: Lay, frame: PlanFrame): [string, Note][] => {
+  const rows = short.reduce((sum, one) => sum + one, 0);
+  if (rows === 0) return [];
+  const day = historyOf(measure.fact, role.name, frame).first;
+  const first = day === undefined ? undefined : isoOf(day);
+  const window = over?.name ?? 'the window';
+  const message = `${measure.name} over ${window} reaches before the first day${first === undefined ? '' : `, ${first},`} on ${rowsText(rows)}: computed on what there is`;
+  return [[`short ${measure.name} ${role.name} ${window}`, { code: 'short-history', measure: measure.name, window, rows, first, message }]];
+};
+
+/** A window that a reading names and that reaches past the as-of date shows less than its name says. */
+const noteCut = ({ window }: Leaf | DaysLeaf, { ahead, state }: Lay, frame: PlanFrame): [string, Note][] => {
+  if (!window) return [];
+  const rows = ahead.reduce((count, reaches, row) => count + (reaches === 1 && state[row] === COVERED ? 1 : 0), 0);
+  if (rows === 0) return [];
+  const asOf = isoOf(frame.asOf);
+  const message = `over ${window.name} reaches past the as-of date, ${asOf}, on ${rowsText(rows)} and is cut there`;
+  return [[`cut ${window.name}`, { code: 'cut-at-as-of', window: window.name, asOf, rows, message }]];
+};
