@@ -14,6 +14,7 @@ import { type Bound, leavesOf } from '../plan/bind.ts';
 import { yearsIn } from '../plan/calendar.ts';
 import { baseYears, periodBounds } from '../plan/extent.ts';
 import { unreached } from '../plan/fixed.ts';
+import { nameOf } from '../plan/members/kinds.ts';
 import { type Notes, notes } from '../plan/notes.ts';
 import type { PlanFrame } from '../plan/planned.ts';
 
@@ -45,8 +46,9 @@ export const checkMembers = async (
     const set = new Set([...known, NONE, UNKNOWN]);
     const unknown = asked.find((text) => !set.has(text));
     if (unknown !== undefined) {
-      const name = attribute.kind === 'band' ? attribute.band : attribute.attribute;
-      throw new DurchblickError('unknown-member', `${name} has no member "${unknown}"`, { hint: suggest(unknown, known, 'members') });
+      throw new DurchblickError('unknown-member', `${nameOf(attribute)} has no member "${unknown}"`, {
+        hint: suggest(unknown, known, 'members'),
+      });
     }
   }
 };

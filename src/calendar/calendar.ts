@@ -223,117 +223,126 @@ const dayUnit = (first: Day, last: Day): Unit => {
   return unitOf({ name: 'day', starts, basis: 'day', yearUnit: 'year', origin: first, label: (i) => isoOf(first + i) });
 };
 
-/**
- * Builds a calendar. Covers `from..to` in whole years of the civil year, the week-year and every year system (U8).
- * Throws on contradictory rules, unsorted or doubled starts, and a range that runs backwards.
- */
-export const calendar = (options: CalendarOptions): Calendar => {
-  const from = toDay(options.from, 'first day');
-  const to = toDay(options.to, 'last day');
-  if (to < from) {
-    throw new DurchblickError('bad-range', `the calendar's range runs backwards: ${isoOf(from)} to ${isoOf(to)}`, {
-      hint: 'The first day comes first.',
-    });
-  }
-  const locale = options.locale ?? 'en';
-  const rule = weekRule(options.week, locale);
+/** The units of a calendar over whole years, and the days that they reach. */
+interface Laid {
+  readonly whole: Span;
+  readonly reach: Span;
+  readonly units: ReadonlyMap<string, Unit>;
+}
+
+const layUnits = (options: CalendarOptions, rule: WeekRule, span: Span): Laid => {
   const clamp = (d: Day) => Math.min(Math.max(d, FIRST_DAY), LAST_DAY);
   const hull = (units: Unit[]): Span => ({
     first: clamp(Math.min(...units.map((unit) => unit.starts[0]))),
     last: clamp(Math.max(...units.map((unit) => unit.ends[unit.ends.length - 1]))),
   });
   const years = (units: Unit[]) => units.filter((unit) => unit.name === unit.yearUnit);
-  const whole = hull(years(gaplessUnits(options, rule, { first: from, last: to })));
+  const whole = hull(years(gaplessUnits(options, rule, span)));
   const gapless = gaplessUnits(options, rule, whole).map(withinTime);
   const reach = hull(gapless.filter((unit) => unit.basis !== 'own'));
   const custom = Object.entries(options.periods ?? {}).map(([name, rows]) => tableUnit(name, rows, 'open', `unit "${name}"`));
   const units = new Map<string, Unit>();
   for (const unit of [dayUnit(reach.first, reach.last), ...gapless, ...custom]) units.set(unit.name, unit);
+  return { whole, reach, units };
+};
 
+/** Finds the period of a day by one array read; the array is made when a unit is first asked for. */
+const indexing = ({ first, last }: Span): Calendar['indexOf'] => {
   const ordinals = new Map<Unit, Ordinals>();
-  const indexOf = (unit: Unit, given: Day | string): number => {
+  return (unit, given) => {
     const day = dayNumber(given);
     let table = ordinals.get(unit);
     if (!table) {
-      table = ordinalsOf(unit, reach.first, reach.last);
+      table = ordinalsOf(unit, first, last);
       ordinals.set(unit, table);
     }
-    if (day < reach.first) return ~0;
-    if (day > reach.last) return ~unit.starts.length;
-    return table[day - reach.first];
+    if (day < first) return ~0;
+    if (day > last) return ~unit.starts.length;
+    return table[day - first];
   };
+};
 
-  const unit = (name: string): Unit => {
-    const found = units.get(name) ?? (name.endsWith('s') ? units.get(name.slice(0, -1)) : undefined);
-    if (found) return found;
-    throw new DurchblickError('unknown-unit', `there is no unit "${name}"`, { hint: suggest(name, units.keys(), 'units') });
-  };
-
+/** Working days and holidays (U10); days are counted from the first one, so that any stretch is a difference. */
+const working = (
+  { week: written = 'monday-friday', holidays: given = [] }: NonNullable<CalendarOptions['workingDays']>,
+  { first, last }: Span,
+): Pick<Calendar, 'workingDays' | 'isWorkingDay' | 'holiday'> => {
   const holidays = new Map<Day, string>();
-  for (const { day, name } of options.workingDays?.holidays ?? []) {
+  for (const { day, name } of given) {
     const on = toDay(day, 'holiday');
     const known = holidays.get(on);
     holidays.set(on, known && known !== name ? `${known}, ${name}` : name);
   }
-  const week = parseWorkingWeek(options.workingDays?.week ?? 'monday-friday');
+  const week = parseWorkingWeek(written);
   const isWorkingDay = (day: Day): boolean => week[weekdayOf(day)] && !holidays.has(day);
-  let workBefore: Int32Array | undefined;
+  let before: Int32Array | undefined;
   const workingDaysBefore = (day: Day): number => {
-    if (!workBefore) {
-      workBefore = new Int32Array(reach.last - reach.first + 2);
-      for (let d = reach.first; d <= reach.last; d++) {
-        workBefore[d - reach.first + 1] = workBefore[d - reach.first] + (isWorkingDay(d) ? 1 : 0);
-      }
+    if (!before) {
+      before = new Int32Array(last - first + 2);
+      for (let d = first; d <= last; d++) before[d - first + 1] = before[d - first] + (isWorkingDay(d) ? 1 : 0);
     }
-    return workBefore[Math.min(Math.max(day, reach.first), reach.last + 1) - reach.first];
+    return before[Math.min(Math.max(day, first), last + 1) - first];
   };
+  return {
+    workingDays: (from, to) => workingDaysBefore(dayNumber(to) + 1) - workingDaysBefore(dayNumber(from)),
+    isWorkingDay: (day) => isWorkingDay(dayNumber(day)),
+    holiday: (day) => holidays.get(dayNumber(day)),
+  };
+};
 
+const periodAt = (unit: Unit, index: number): PeriodOf => ({
+  unit: unit.name,
+  index,
+  label: unit.label(index),
+  start: unit.starts[index],
+  end: unit.ends[index],
+});
+
+/** Finds the period of a label (U9), in the first unit that has it. */
+const parsing = ({ units }: Laid, indexOf: Calendar['indexOf']): Calendar['parse'] => {
   const labels = new Map<Unit, Map<string, number>>();
-  const periodAt = (u: Unit, index: number): PeriodOf => ({
-    unit: u.name,
-    index,
-    label: u.label(index),
-    start: u.starts[index],
-    end: u.ends[index],
-  });
-  const parse = (text: string): PeriodOf | undefined => {
+  return (text) => {
     const asDay = parseIsoDay(text);
-    for (const u of units.values()) {
-      if (u.basis === 'day') {
-        const index = asDay === undefined ? -1 : indexOf(u, asDay);
-        if (index >= 0) return periodAt(u, index);
+    for (const unit of units.values()) {
+      if (unit.basis === 'day') {
+        const index = asDay === undefined ? -1 : indexOf(unit, asDay);
+        if (index >= 0) return periodAt(unit, index);
         continue;
       }
-      let table = labels.get(u);
+      let table = labels.get(unit);
       if (!table) {
-        table = new Map(Array.from(u.starts, (_, i) => [u.label(i), i]));
-        labels.set(u, table);
+        table = new Map(Array.from(unit.starts, (_, i) => [unit.label(i), i]));
+        labels.set(unit, table);
       }
       const index = table.get(text);
-      if (index !== undefined) return periodAt(u, index);
+      if (index !== undefined) return periodAt(unit, index);
     }
     return undefined;
   };
+};
 
-  const nesting = new Map<string, boolean>();
-  const nests = (inner: Unit, outer: Unit): boolean => {
+const nesting = ({ last }: Span, indexOf: Calendar['indexOf']): Calendar['nests'] => {
+  const known = new Map<string, boolean>();
+  return (inner, outer) => {
     if (inner === outer || inner.basis === 'day') return true;
     const key = `${inner.name} ${outer.name}`;
-    let known = nesting.get(key);
-    if (known === undefined) {
-      known = inner.starts.every((start, i) => {
-        const index = indexOf(outer, start);
-        if (inner.ends[i] > reach.last) return true;
-        // A period that begins on a day without an outer one must be over before the next outer one begins.
-        return index >= 0 ? outer.ends[index] >= inner.ends[i] : !(outer.starts[~index] <= inner.ends[i]);
-      });
-      nesting.set(key, known);
-    }
-    return known;
+    const before = known.get(key);
+    if (before !== undefined) return before;
+    const nests = inner.starts.every((start, i) => {
+      const index = indexOf(outer, start);
+      if (inner.ends[i] > last) return true;
+      // A period that begins on a day without an outer one must be over before the next outer one begins.
+      return index >= 0 ? outer.ends[index] >= inner.ends[i] : !(outer.starts[~index] <= inner.ends[i]);
+    });
+    known.set(key, nests);
+    return nests;
   };
+};
 
+/** Names of weekdays and months in a locale, some of them given. */
+const naming = (locale: string, given: CalendarOptions['names']): Calendar['name'] => {
   const names = new Map<NameSet, string[]>();
-  const name = (set: NameSet, index: number): string => {
+  return (set, index) => {
     let list = names.get(set);
     if (!list) {
       const [what, style] = set.split('-') as ['weekday' | 'month', 'long' | 'short'];
@@ -343,7 +352,7 @@ export const calendar = (options: CalendarOptions): Calendar => {
         format.format(what === 'month' ? Date.UTC(1970, i, 1) : Date.UTC(1970, 0, 5 + i)),
       );
       const keys = what === 'month' ? MONTHS : WEEKDAYS;
-      for (const [key, own] of Object.entries(options.names?.[set] ?? {})) {
+      for (const [key, own] of Object.entries(given?.[set] ?? {})) {
         const at = (keys as readonly string[]).indexOf(key);
         if (at < 0)
           throw new DurchblickError('bad-names', `${set}: there is no ${what} "${key}"`, { hint: suggest(key, keys, `${what}s`) });
@@ -353,22 +362,79 @@ export const calendar = (options: CalendarOptions): Calendar => {
     }
     return list[index];
   };
+};
 
-  const days = (value: Day | string): Day => {
+/** Periods around a day; days and periods beyond the calendar are an error. */
+const around = (
+  { whole, reach }: Laid,
+  indexOf: Calendar['indexOf'],
+  unit: Calendar['unit'],
+): Pick<Calendar, 'floor' | 'ceil' | 'offset' | 'ordinal' | 'label' | 'range'> => {
+  const outside = (what: string): never => {
+    throw new DurchblickError('outside-calendar', what, { hint: `It covers ${isoOf(whole.first)} to ${isoOf(whole.last)}.` });
+  };
+  const covered = (value: Day | string): Day => {
     const day = toDay(value);
-    if (day >= reach.first && day <= reach.last) return day;
-    throw new DurchblickError('outside-calendar', `${isoOf(day)} lies outside the calendar`, {
-      hint: `It covers ${isoOf(whole.first)} to ${isoOf(whole.last)}.`,
-    });
+    return day >= reach.first && day <= reach.last ? day : outside(`${isoOf(day)} lies outside the calendar`);
   };
-  const start = (u: Unit, index: number): Day => {
-    if (index >= 0 && index < u.starts.length) return u.starts[index];
-    throw new DurchblickError('outside-calendar', `there is no such ${u.name} in the calendar`, {
-      hint: `It covers ${isoOf(whole.first)} to ${isoOf(whole.last)}.`,
-    });
+  const existing = (of: Unit, index: number): number =>
+    index >= 0 && index < of.starts.length ? index : outside(`there is no such ${of.name} in the calendar`);
+  /** The period that holds a day, else the next one. */
+  const nextAt = (of: Unit, day: Day | string): number => {
+    const index = indexOf(of, covered(day));
+    return index < 0 ? ~index : index;
   };
-  const at = (index: number): number => (index < 0 ? ~index : index);
+  /** Something of the period that holds a day; undefined without one. */
+  const within =
+    <T>(take: (of: Unit, index: number) => T) =>
+    (name: string, day: Day | string): T | undefined => {
+      const index = indexOf(unit(name), covered(day));
+      return index < 0 ? undefined : take(unit(name), index);
+    };
+  return {
+    floor: (name, day) => unit(name).starts[existing(unit(name), nextAt(unit(name), day))],
+    ceil: (name, day) => {
+      const index = indexOf(unit(name), covered(day));
+      return unit(name).ends[existing(unit(name), index < 0 ? ~index - 1 : index)];
+    },
+    offset: (name, day, by) => unit(name).starts[existing(unit(name), nextAt(unit(name), day) + by)],
+    ordinal: within(({ origin }, index) => origin + index),
+    label: within((of, index) => of.label(index)),
+    range: (name, first, last) => {
+      const of = unit(name);
+      const [a, b] = [covered(first), covered(last)];
+      if (b < a)
+        throw new DurchblickError('bad-range', `the range runs backwards: ${isoOf(a)} to ${isoOf(b)}`, {
+          hint: 'The first day comes first.',
+        });
+      const list: PeriodOf[] = [];
+      for (let i = nextAt(of, a); i < of.starts.length && of.starts[i] <= b; i++) list.push(periodAt(of, i));
+      return list;
+    },
+  };
+};
 
+/**
+ * Builds a calendar. Covers `from..to` in whole years of the civil year, the week-year and every year system (U8).
+ * Throws on contradictory rules, unsorted or doubled starts, and a range that runs backwards.
+ */
+export const calendar = (options: CalendarOptions): Calendar => {
+  const first = toDay(options.from, 'first day');
+  const last = toDay(options.to, 'last day');
+  if (last < first) {
+    throw new DurchblickError('bad-range', `the calendar's range runs backwards: ${isoOf(first)} to ${isoOf(last)}`, {
+      hint: 'The first day comes first.',
+    });
+  }
+  const locale = options.locale ?? 'en';
+  const laid = layUnits(options, weekRule(options.week, locale), { first, last });
+  const { whole, reach, units } = laid;
+  const unit = (name: string): Unit => {
+    const found = units.get(name) ?? (name.endsWith('s') ? units.get(name.slice(0, -1)) : undefined);
+    if (found) return found;
+    throw new DurchblickError('unknown-unit', `there is no unit "${name}"`, { hint: suggest(name, units.keys(), 'units') });
+  };
+  const indexOf = indexing(reach);
   return {
     first: whole.first,
     last: whole.last,
@@ -376,38 +442,10 @@ export const calendar = (options: CalendarOptions): Calendar => {
     units,
     unit,
     indexOf,
-    floor: (u, day) => start(unit(u), at(indexOf(unit(u), days(day)))),
-    ceil: (u, day) => {
-      const [found, index] = [unit(u), indexOf(unit(u), days(day))];
-      const end = index < 0 ? ~index - 1 : index;
-      start(found, end);
-      return found.ends[end];
-    },
-    offset: (u, day, by) => start(unit(u), at(indexOf(unit(u), days(day))) + by),
-    ordinal: (u, day) => {
-      const index = indexOf(unit(u), days(day));
-      return index < 0 ? undefined : unit(u).origin + index;
-    },
-    label: (u, day) => {
-      const index = indexOf(unit(u), days(day));
-      return index < 0 ? undefined : unit(u).label(index);
-    },
-    parse,
-    range: (u, first, last) => {
-      const found = unit(u);
-      const [a, b] = [days(first), days(last)];
-      if (b < a)
-        throw new DurchblickError('bad-range', `the range runs backwards: ${isoOf(a)} to ${isoOf(b)}`, {
-          hint: 'The first day comes first.',
-        });
-      const list: PeriodOf[] = [];
-      for (let i = at(indexOf(found, a)); i < found.starts.length && found.starts[i] <= b; i++) list.push(periodAt(found, i));
-      return list;
-    },
-    workingDays: (first, last) => workingDaysBefore(dayNumber(last) + 1) - workingDaysBefore(dayNumber(first)),
-    isWorkingDay: (day) => isWorkingDay(dayNumber(day)),
-    holiday: (day) => holidays.get(dayNumber(day)),
-    name,
-    nests,
+    ...around(laid, indexOf, unit),
+    parse: parsing(laid, indexOf),
+    ...working(options.workingDays ?? {}, reach),
+    name: naming(locale, options.names),
+    nests: nesting(reach, indexOf),
   };
 };

@@ -1,7 +1,7 @@
 import { greatest } from '../basics/text.ts';
 import { isoOf } from '../calendar/day.ts';
 import type { LaidSpan } from '../plan/windows.ts';
-import { chartConfig, chartText, chartTitle, type ThemeName, themeOf } from './look.ts';
+import { chartConfig, chartText, chartTitle, type Theme, type ThemeName, themeOf } from './look.ts';
 import type { ChartSpec } from './spec.ts';
 
 export interface SpansOptions {
@@ -18,18 +18,16 @@ export interface SpansOptions {
 const LOOK_BACK = 420;
 const ROW = 15;
 
-/** Windows and comparisons as bars on one time scale, each at its as-of dates. */
-export const spansSpec = (
-  spans: readonly LaidSpan[],
-  { by = 'month', over, locale, width = 620, theme: name }: SpansOptions,
-): ChartSpec => {
-  const theme = themeOf(name);
-  const earliest = Math.min(...spans.map(({ at }) => at));
+/** One bar's row in the data of the chart. */
+interface SpanRow {
+  readonly order: number;
+  readonly kind: LaidSpan['kind'];
+  readonly row: string;
+}
+
+const spanRows = (spans: readonly LaidSpan[], by: string, edge: number, inWords: (day: number) => string) => {
   const several = new Set(spans.map(({ at }) => at)).size > 1;
-  const edge = earliest - LOOK_BACK;
-  const words = new Intl.DateTimeFormat(locale, { day: 'numeric', month: 'short', year: 'numeric', timeZone: 'UTC' });
-  const inWords = (day: number) => words.format(day * 86_400_000);
-  const data = spans.map((span, order) => ({
+  return spans.map((span, order) => ({
     order,
     kind: span.kind,
     // The last day is covered whole: the bar ends where the next day begins.
@@ -45,71 +43,92 @@ export const spansSpec = (
     earlier: span.from !== undefined && span.from < edge,
     own: !span.builtIn,
   }));
+};
+
+const BY_DAY = { timeUnit: 'utcyearmonthdate' };
+
+/** Bars of one kind, with the as-of date and what covers no days. */
+const panelOf = (
+  kind: LaidSpan['kind'],
+  title: string,
+  data: readonly SpanRow[],
+  width: number,
+  theme: Theme,
+): Record<string, unknown> | undefined => {
+  const rows = data.filter((row) => row.kind === kind);
+  if (rows.length === 0) return undefined;
   // Both panels leave the same room for their names, so that one time scale runs through them.
   const extent = Math.min(340, 8 + greatest(data.map(({ row }) => row.length)) * 6.9);
-  const panel = (kind: LaidSpan['kind'], title: string): Record<string, unknown> | undefined => {
-    const rows = data.filter((row) => row.kind === kind);
-    if (rows.length === 0) return undefined;
-    const y = {
-      field: 'order',
-      type: 'ordinal',
-      title: null,
-      // By number: a window may be called what the drawing library has for itself.
-      axis: {
-        labelExpr: `${JSON.stringify(data.map(({ row }) => row))}[datum.value]`,
-        labelLimit: 0,
-        minExtent: extent,
-        maxExtent: extent,
-        ticks: false,
-        domain: false,
-        grid: false,
-        labelFontSize: 11,
-      },
-    };
-    const time = { type: 'utc', title: null, axis: { orient: 'top', grid: true, tickCount: 10, format: '%b %Y' } };
-    const x = { field: 'from', timeUnit: 'utcyearmonthdate', ...time, type: 'temporal' };
-    const tooltip = [
-      { field: 'row', title: kind },
-      { field: 'is' },
-      { field: 'text', title: 'days covered' },
-      { field: 'days', title: 'length' },
-    ];
-    return {
-      title: { text: title, anchor: 'start', frame: 'group', fontSize: 12, fontWeight: 'normal', color: theme.quiet },
-      transform: [{ filter: { field: 'kind', equal: kind } }],
-      width,
-      height: rows.length * ROW,
-      layer: [
-        {
-          mark: { type: 'bar', height: { band: 0.66 }, color: kind === 'window' ? theme.series[0] : theme.series[1] },
-          encoding: {
-            y,
-            x,
-            x2: { field: 'until', timeUnit: 'utcyearmonthdate' },
-            opacity: { condition: { test: 'datum.own', value: 1 }, value: 0.62 },
-            tooltip,
-          },
-        },
-        {
-          transform: [{ filter: 'datum.earlier' }],
-          mark: { type: 'text', text: '◂', align: 'left', dx: 2, color: theme.background, fontSize: 10 },
-          encoding: { y, x },
-        },
-        {
-          mark: { type: 'tick', color: theme.ink, thickness: 1.5, height: { band: 1 } },
-          encoding: { y, x: { field: 'at', timeUnit: 'utcyearmonthdate', type: 'temporal' } },
-        },
-        {
-          transform: [{ filter: 'datum.days === 0' }],
-          mark: { type: 'text', align: 'left', dx: 6, color: theme.quiet, fontSize: 10 },
-          encoding: { y, x: { field: 'at', timeUnit: 'utcyearmonthdate', type: 'temporal' }, text: { field: 'text' } },
-        },
-      ],
-    };
+  const y = {
+    field: 'order',
+    type: 'ordinal',
+    title: null,
+    // By number: a window may be called what the drawing library has for itself.
+    axis: {
+      labelExpr: `${JSON.stringify(data.map(({ row }) => row))}[datum.value]`,
+      labelLimit: 0,
+      minExtent: extent,
+      maxExtent: extent,
+      ticks: false,
+      domain: false,
+      grid: false,
+      labelFontSize: 11,
+    },
   };
+  const x = {
+    field: 'from',
+    ...BY_DAY,
+    title: null,
+    axis: { orient: 'top', grid: true, tickCount: 10, format: '%b %Y' },
+    type: 'temporal',
+  };
+  const tooltip = [
+    { field: 'row', title: kind },
+    { field: 'is' },
+    { field: 'text', title: 'days covered' },
+    { field: 'days', title: 'length' },
+  ];
+  const asOf = { field: 'at', ...BY_DAY, type: 'temporal' };
+  const opacity = { condition: { test: 'datum.own', value: 1 }, value: 0.62 };
+  return {
+    title: { text: title, anchor: 'start', frame: 'group', fontSize: 12, fontWeight: 'normal', color: theme.quiet },
+    transform: [{ filter: { field: 'kind', equal: kind } }],
+    width,
+    height: rows.length * ROW,
+    layer: [
+      {
+        mark: { type: 'bar', height: { band: 0.66 }, color: kind === 'window' ? theme.series[0] : theme.series[1] },
+        encoding: { y, x, x2: { field: 'until', ...BY_DAY }, opacity, tooltip },
+      },
+      {
+        transform: [{ filter: 'datum.earlier' }],
+        mark: { type: 'text', text: '◂', align: 'left', dx: 2, color: theme.background, fontSize: 10 },
+        encoding: { y, x },
+      },
+      { mark: { type: 'tick', color: theme.ink, thickness: 1.5, height: { band: 1 } }, encoding: { y, x: asOf } },
+      {
+        transform: [{ filter: 'datum.days === 0' }],
+        mark: { type: 'text', align: 'left', dx: 6, color: theme.quiet, fontSize: 10 },
+        encoding: { y, x: asOf, text: { field: 'text' } },
+      },
+    ],
+  };
+};
+
+/** Windows and comparisons as bars on one time scale, each at its as-of dates. */
+export const spansSpec = (
+  spans: readonly LaidSpan[],
+  { by = 'month', over, locale, width = 620, theme: name }: SpansOptions,
+): ChartSpec => {
+  const theme = themeOf(name);
+  const earliest = Math.min(...spans.map(({ at }) => at));
+  const several = spans.some(({ at }) => at !== earliest);
+  const words = new Intl.DateTimeFormat(locale, { day: 'numeric', month: 'short', year: 'numeric', timeZone: 'UTC' });
+  const inWords = (day: number) => words.format(day * 86_400_000);
+  const data = spanRows(spans, by, earliest - LOOK_BACK, inWords);
   const panels = [
-    panel('window', 'windows; the model’s own are darker'),
-    panel('comparison', `comparisons of ${over ?? `the ${by} so far`}`),
+    panelOf('window', 'windows; the model’s own are darker', data, width, theme),
+    panelOf('comparison', `comparisons of ${over ?? `the ${by} so far`}`, data, width, theme),
   ];
   return {
     $schema: 'https://vega.github.io/schema/vega-lite/v6.json',

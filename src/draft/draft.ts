@@ -177,8 +177,8 @@ export const draftModel = async (files: readonly DraftFile[]): Promise<DraftedMo
       hint: 'A model needs rows with a date: order lines, counts, budgets. Dates are like 2026-08-15, 20260815, 15.08.2026 or 8/15/2026, with or without a time.',
     });
   const loose = new Set<string>();
-  const [measureNames, factNames] = [new Set<string>(names), new Set<string>()];
-  const facts = factTables.map((table) => draftFact(table, dimensions, loose, names, measureNames, factNames, guesses));
+  const drafting: Drafting = { dimensions, loose, names, measureNames: new Set(names), factNames: new Set(), guesses };
+  const facts = factTables.map((table) => draftFact(table, drafting));
   for (const { file, numbers } of tables)
     if (numbers !== 'plain')
       guesses.push(
@@ -211,26 +211,18 @@ export const draftModel = async (files: readonly DraftFile[]): Promise<DraftedMo
   return { yaml: yamlOf(model, guesses), guesses };
 };
 
-const draftFact = (
-  table: Table,
-  dimensions: readonly DimensionTable[],
-  loose: Set<string>,
-  names: Set<string>,
-  measureNames: Set<string>,
-  factNames: Set<string>,
-  guesses: string[],
-): DraftFact => {
-  const { file, columns } = table;
-  const isPlan = PLAN.test(table.name);
-  const allDates = columns.filter(({ kind }) => kind === 'date');
-  const recorded = isPlan && allDates.length > 1 ? allDates.find(({ name }) => RECORDED.test(name)) : undefined;
-  const dates = allDates.filter((column) => column !== recorded);
-  const first = dates[0];
-  const coarse = first.date?.grain !== 'day' ? first.date?.grain : isMonthly(first) && (isPlan || dates.length === 1) ? 'month' : undefined;
-  const grain = coarse ?? 'day';
-  if (grain !== 'day') guesses.push(`${file} is kept by the ${grain}`);
-  if (isPlan) guesses.push(`${file} holds a plan, seen before its time comes`);
+/** A draft under way: what has been found so far, the names that are taken, and what was guessed. */
+interface Drafting {
+  readonly dimensions: readonly DimensionTable[];
+  /** Dimensions without a table. */
+  readonly loose: Set<string>;
+  readonly names: Set<string>;
+  readonly measureNames: Set<string>;
+  readonly factNames: Set<string>;
+  readonly guesses: string[];
+}
 
+const draftRoles = ({ file }: Table, dates: readonly Profile[], { guesses }: Drafting): DraftFact['roles'] => {
   const taken = new Set<string>();
   const roles = dates.map((column) => {
     const stem = kebab(column.name).replace(/-(on|at|date|day|dt|time|timestamp)$|^(date|day)-/, '');
@@ -251,9 +243,12 @@ const draftFact = (
     };
   });
   for (const { name, plan } of roles) if (plan) guesses.push(`${file}: ${name} is a promise or plan, seen before its time comes`);
+  return roles;
+};
 
+/** Columns whose values are keys of a dimension's table. */
+const keyLinks = ({ file, columns }: Table, used: Set<Profile>, { dimensions, names, guesses }: Drafting): DraftLink[] => {
   const links: DraftLink[] = [];
-  const used = new Set<Profile>([...allDates]);
   const linkable = columns.filter((column) => !used.has(column) && column.kind !== 'blank');
   for (const column of linkable) {
     const named = dimensions.find(({ key, name }) => {
@@ -277,6 +272,18 @@ const draftFact = (
     links.push({ part, column: column.name, dimension: target.name, attribute: undefined });
     used.add(column);
   }
+  return links;
+};
+
+/** Columns of texts: those that a dimension has as an attribute, and those that are dimensions of their own. */
+const textLinks = (
+  table: Table,
+  used: Set<Profile>,
+  found: readonly DraftLink[],
+  { dimensions, loose, names, measureNames, guesses }: Drafting,
+): DraftLink[] => {
+  const { file, columns } = table;
+  const links = [...found];
   for (const column of columns.filter((one) => !used.has(one) && one.kind === 'text')) {
     const target = dimensions
       .flatMap((dimension) => dimension.attributes.map((attribute) => ({ dimension, attribute })))
@@ -295,18 +302,30 @@ const draftFact = (
       used.add(column);
     }
   }
+  return links;
+};
 
-  const level = LEVEL.test(table.name) && !isPlan;
-  if (level) guesses.push(`${file} counts a level: over time the last count is shown, not the sum`);
-  const numbers = columns.filter((column) => column.kind === 'number' && !used.has(column));
-  const amounts = numbers.filter((column) => !isId(column) && !/^(row|line)[_-]?(no|nr|number)?$/i.test(column.name));
+/** What a fact's measures are drafted from. */
+interface Measured {
+  readonly table: Table;
+  readonly grain: string;
+  readonly isPlan: boolean;
+  /** Its amounts are counted and not added up over time. */
+  readonly isLevel: boolean;
+  readonly roles: DraftFact['roles'];
+  readonly links: readonly DraftLink[];
+  readonly amounts: readonly Profile[];
+}
+
+type AddMeasure = (wanted: string, measure: Omit<DraftMeasure, 'name'>) => void;
+
+/** Revenue, where quantity and price stand in columns of their own. */
+const draftRevenue = ({ table, amounts, roles }: Measured, add: AddMeasure, guesses: string[]): DraftFact['computed'] => {
+  const { file } = table;
   const role = roles[0].name;
-  const measures: DraftMeasure[] = [];
+  const computed: { readonly name: string; readonly is: string }[] = [];
   const find = (pattern: RegExp): Profile | undefined => amounts.find(({ name }) => pattern.test(name));
   const [quantity, price, discount] = [find(/quantity|qty|units|menge/i), find(/price|preis/i), find(/discount|rabatt/i)];
-  const computed: { readonly name: string; readonly is: string }[] = [];
-  const add = (wanted: string, measure: Omit<DraftMeasure, 'name'>): void =>
-    void measures.push({ ...measure, name: unique(wanted, measureNames) });
   const plain = (text: string): boolean => /^[A-Za-z_][A-Za-z0-9_]*$/.test(text);
   if (quantity && price && plain(quantity.name) && plain(price.name) && !find(/^(net|amount|total|revenue|sales)$/i)) {
     const [less, words] = discount && plain(discount.name) ? lessDiscount(discount) : ['', ''];
@@ -314,6 +333,11 @@ const draftFact = (
     guesses.push(`${file}: net is ${quantity.name} times ${price.name}${words}`);
     add('revenue', { aggregate: 'sum', column: 'net', role });
   }
+  return computed;
+};
+
+const draftAmounts = ({ table, amounts, grain, isPlan, isLevel: level, roles }: Measured, add: AddMeasure): void => {
+  const role = roles[0].name;
   for (const column of amounts) {
     const own = kebab(column.name);
     const isRate = RATE.test(column.name);
@@ -329,6 +353,11 @@ const draftFact = (
         ...(grain === 'day' ? {} : { spread: 'even' }),
       });
   }
+};
+
+const draftCounts = ({ table, grain, isPlan, isLevel: level, roles, links }: Measured, add: AddMeasure): void => {
+  const { columns } = table;
+  const role = roles[0].name;
   for (const column of columns) {
     if (column.kind === 'date' || !(isId(column) || isCode(column)) || links.some((link) => link.column === column.name)) continue;
     if (column.distinct.size >= column.rows || isPlan || level) continue;
@@ -348,6 +377,34 @@ const draftFact = (
       column: `${actual[0].name}/${actual[1].name}`,
       role: actual[1].name,
     });
+};
+
+const draftFact = (table: Table, drafting: Drafting): DraftFact => {
+  const { file, columns } = table;
+  const { guesses, measureNames, factNames } = drafting;
+  const isPlan = PLAN.test(table.name);
+  const allDates = columns.filter(({ kind }) => kind === 'date');
+  const recorded = isPlan && allDates.length > 1 ? allDates.find(({ name }) => RECORDED.test(name)) : undefined;
+  const dates = allDates.filter((column) => column !== recorded);
+  const first = dates[0];
+  const coarse = first.date?.grain !== 'day' ? first.date?.grain : isMonthly(first) && (isPlan || dates.length === 1) ? 'month' : undefined;
+  const grain = coarse ?? 'day';
+  if (grain !== 'day') guesses.push(`${file} is kept by the ${grain}`);
+  if (isPlan) guesses.push(`${file} holds a plan, seen before its time comes`);
+  const roles = draftRoles(table, dates, drafting);
+  const used = new Set<Profile>(allDates);
+  const links = textLinks(table, used, keyLinks(table, used, drafting), drafting);
+  const isLevel = LEVEL.test(table.name) && !isPlan;
+  if (isLevel) guesses.push(`${file} counts a level: over time the last count is shown, not the sum`);
+  const numbers = columns.filter((column) => column.kind === 'number' && !used.has(column));
+  const amounts = numbers.filter((column) => !isId(column) && !/^(row|line)[_-]?(no|nr|number)?$/i.test(column.name));
+  const measures: DraftMeasure[] = [];
+  const add: AddMeasure = (wanted, measure) => void measures.push({ ...measure, name: unique(wanted, measureNames) });
+  const measured: Measured = { table, grain, isPlan, isLevel, roles, links, amounts };
+  const computed = draftRevenue(measured, add, guesses);
+  draftAmounts(measured, add);
+  draftCounts(measured, add);
+  const actual = roles.filter(({ plan }) => !plan);
   return {
     name: unique(kebab(table.name), factNames),
     source: table.name,

@@ -1,8 +1,9 @@
 import { compareTexts } from '../basics/text.ts';
 import type { Store } from '../engines/engine.ts';
-import { type AttributeRef, NONE, reach, UNKNOWN } from '../model/attributes.ts';
+import { type AttributeRef, NONE, UNKNOWN } from '../model/attributes.ts';
 import type { Axis } from '../plan/axis.ts';
 import { horizonOf, type Leaf, leavesOf } from '../plan/bind.ts';
+import { reaches } from '../plan/members/kinds.ts';
 import { planOf, planOthers } from '../plan/plan.ts';
 import { type Asked, factFilters } from '../plan/question.ts';
 import { rowSetOf } from '../plan/rows.ts';
@@ -186,7 +187,7 @@ const noteUnknown = async (asked: Asked, tuples: Tuples, { frame, access, over }
   for (const [k, { name, attribute }] of asked.per.entries()) {
     if (!tuples.some((tuple) => tuple[k] === UNKNOWN)) continue;
     for (const fact of facts) {
-      if (!reach(fact, attribute)) continue;
+      if (!reaches(fact, attribute)) continue;
       const ofFact = rowSetOf(fact, undefined, [attribute], factFilters(fact, asked.filters, 'question'), frame);
       const cells = await cellsOf({ rows: ofFact, segments: ALL_TIME, aggregate: { kind: 'rows', where: [] } }, access);
       const rows = cells.cells[cells.tuples.findIndex(([text]) => text === UNKNOWN)] ?? 0;

@@ -204,135 +204,154 @@ interface BoundFormula {
 const MODIFIERS = ['on', 'over', 'across'] as const;
 const sameValues = (a: Inherited, b: Inherited): boolean => MODIFIERS.every((name) => a[name]?.value === b[name]?.value);
 
-/** Resolves a parsed reading against a model (M8). Throws with the place in the text. */
-export const bind = (model: Model, expression: Expression, text: string): Bound => {
-  let parts = 0;
-  const walk = (node: Expression, inherited: Inherited, way: Way): Bound => {
-    const { source, depth } = way;
-    if (depth > DEEPEST_PARTS) throw tooLong(text, `more than ${DEEPEST_PARTS} parts within each other`);
-    if (++parts > MOST_PARTS) throw tooLong(text, `more than ${MOST_PARTS} parts`);
-    switch (node.kind) {
-      case 'number':
-        return { kind: 'number', value: node.value };
-      case 'negate':
-        return { kind: 'negate', of: walk(node.of, inherited, below(way)) };
-      case 'binary': {
-        const left = walk(node.left, inherited, below(way));
-        return { kind: 'binary', operator: node.operator, left, right: walk(node.right, inherited, below(way)) };
-      }
-      case 'call':
-        return { kind: 'call', name: node.name, args: node.args.map((arg) => walk(arg, inherited, below(way))) };
-      case 'name':
-        return bindName(node.name, node.at, inherited, way);
-      case 'modified':
-        return modified(node, inherited, source, way);
-    }
-  };
-  const modified = (node: Extract<Expression, { kind: 'modified' }>, inherited: Inherited, source: string, way: Way): Bound => {
-    const fail = (at: number, code: string, message: string, hint?: string): never => {
-      throw new DurchblickError(code, message, { text: source, at, hint });
-    };
-    const { on, over, across, vs } = node.modifiers;
-    const own: Inherited = {
-      on: on && { value: on.role, used: false },
-      over: over && { value: windowOf(model, over.text, over.literal, { text: source, at: over.at }), used: false },
-      across: across && { value: acrossOf(across, source), used: false },
-    };
-    const of = walk(
-      node.of,
-      { on: own.on ?? inherited.on, over: own.over ?? inherited.over, across: own.across ?? inherited.across },
-      below(way),
-    );
-    if (on && own.on && !own.on.used) {
-      const roles = [...new Set(leavesOf(of).flatMap((leaf) => [...leaf.measure.fact.roles.keys()]))];
-      const known = roles.includes(on.role);
-      fail(
-        on.at,
-        'unknown-role',
-        known ? `"on ${on.role}" reaches nothing here` : `there is no date "${on.role}" to count by here`,
-        known ? 'Every measure here has its date fixed already.' : suggest(on.role, roles, 'dates'),
-      );
-    }
-    if (over && own.over && !own.over.used)
-      fail(over.at, 'idle-modifier', `"over ${over.text}" reaches nothing here`, 'Every measure here has a window of its own already.');
-    if (across && own.across && !own.across.used)
-      fail(across.at, 'idle-modifier', '"across" reaches nothing here', 'Every measure here has one of its own already.');
-    if (!vs) return of;
-    if (leavesOf(of).length === 0 && !hasPart(of, 'days'))
-      fail(vs.at, 'idle-modifier', '"vs" reaches nothing here', 'A number is the same at all times.');
-    return { kind: 'vs', of, comparison: comparisonOf(model, vs.text, vs.literal, { text: source, at: vs.at }), form: vs.form };
-  };
-  const acrossOf = (across: NonNullable<Modifiers['across']>, source: string): 'all' | readonly AttributeRef[] =>
-    across.attributes === 'all'
-      ? 'all'
-      : across.attributes.map((name) => relocated({ text: source, at: across.at }, () => attributeOf(model, name)));
-
-  const measureLeaf = (measure: Measure, inherited: Inherited): Leaf => {
-    let role = measure.fact.roles.get(measure.role) as Role;
-    const wanted = inherited.on && !measure.open ? measure.fact.roles.get(inherited.on.value) : undefined;
-    if (wanted && inherited.on) {
-      role = wanted;
-      inherited.on.used = true;
-    }
-    if (inherited.over) inherited.over.used = true;
-    if (inherited.across) inherited.across.used = true;
-    return { kind: 'leaf', measure, role, window: inherited.over?.value, across: inherited.across?.value ?? [] };
-  };
-
-  const formulas = new Map<string, BoundFormula[]>();
+/** A text that is being bound: the model, how many parts it has so far, and the formulas bound in it. */
+interface Binding {
+  readonly model: Model;
+  readonly text: string;
+  parts: number;
   /** A formula is bound once for the same modifiers, however often it is used: what uses it shares it. */
-  const bindFormula = (name: string, at: number, inherited: Inherited, way: Way): Bound => {
-    const { text: own, expression: is } = model.formulas.get(name) as Formula;
-    if (way.formulas.includes(name)) {
-      throw new DurchblickError('circular-formula', `the formula "${name}" refers to itself`, {
-        text: way.source,
-        at,
-        hint: `By way of ${[...way.formulas, name].join(' → ')}.`,
-      });
-    }
-    if (way.formulas.length > DEEPEST_FORMULAS) throw tooLong(text, `more than ${DEEPEST_FORMULAS} formulas within each other`);
-    const known = formulas.get(name) ?? [];
-    formulas.set(name, known);
-    const mark = (used: readonly (keyof Inherited)[]): void => {
-      for (const modifier of used) {
-        const carried = inherited[modifier];
-        if (carried) carried.used = true;
-      }
-    };
-    const before = known.find(({ under }) => sameValues(under, inherited));
-    if (before) {
-      mark(before.used);
-      return before.bound;
-    }
-    const fresh: Inherited = {
-      ...(inherited.on ? { on: { value: inherited.on.value, used: false } } : {}),
-      ...(inherited.over ? { over: { value: inherited.over.value, used: false } } : {}),
-      ...(inherited.across ? { across: { value: inherited.across.value, used: false } } : {}),
-    };
-    const bound = walk(is, fresh, { source: own, depth: way.depth + 1, formulas: [...way.formulas, name] });
-    const used = MODIFIERS.filter((modifier) => fresh[modifier]?.used);
-    mark(used);
-    known.push({ under: fresh, bound, used });
-    return bound;
-  };
+  readonly formulas: Map<string, BoundFormula[]>;
+}
 
-  const bindName = (name: string, at: number, inherited: Inherited, way: Way): Bound => {
-    const measure = model.measures.get(name);
-    if (measure) return measureLeaf(measure, inherited);
-    if (name === 'days' || name === 'working-days') {
-      if (inherited.over) inherited.over.used = true;
-      return { kind: 'days', count: name, horizon: 'actual', window: inherited.over?.value };
+const bindNode = (own: Binding, node: Expression, inherited: Inherited, way: Way): Bound => {
+  if (way.depth > DEEPEST_PARTS) throw tooLong(own.text, `more than ${DEEPEST_PARTS} parts within each other`);
+  if (++own.parts > MOST_PARTS) throw tooLong(own.text, `more than ${MOST_PARTS} parts`);
+  const part = (of: Expression): Bound => bindNode(own, of, inherited, below(way));
+  switch (node.kind) {
+    case 'number':
+      return { kind: 'number', value: node.value };
+    case 'negate':
+      return { kind: 'negate', of: part(node.of) };
+    case 'binary': {
+      const left = part(node.left);
+      return { kind: 'binary', operator: node.operator, left, right: part(node.right) };
     }
-    if (model.formulas.has(name)) return bindFormula(name, at, inherited, way);
-    const known = [...model.measures.keys(), ...model.formulas.keys(), 'days', 'working-days'];
-    throw new DurchblickError('unknown-measure', `there is no measure or formula "${name}"`, {
+    case 'call':
+      return { kind: 'call', name: node.name, args: node.args.map(part) };
+    case 'name':
+      return bindName(own, node.name, node.at, inherited, way);
+    case 'modified':
+      return bindModified(own, node, inherited, way);
+  }
+};
+
+const acrossOf = (model: Model, across: NonNullable<Modifiers['across']>, source: string): 'all' | readonly AttributeRef[] =>
+  across.attributes === 'all'
+    ? 'all'
+    : across.attributes.map((name) => relocated({ text: source, at: across.at }, () => attributeOf(model, name)));
+
+/** Modifiers that reach no measure are slips. */
+const checkUsed = ({ on, over, across }: Modifiers, own: Inherited, of: Bound, source: string): void => {
+  const fail = (at: number, code: string, message: string, hint?: string): never => {
+    throw new DurchblickError(code, message, { text: source, at, hint });
+  };
+  if (on && own.on && !own.on.used) {
+    const roles = [...new Set(leavesOf(of).flatMap((leaf) => [...leaf.measure.fact.roles.keys()]))];
+    const known = roles.includes(on.role);
+    fail(
+      on.at,
+      'unknown-role',
+      known ? `"on ${on.role}" reaches nothing here` : `there is no date "${on.role}" to count by here`,
+      known ? 'Every measure here has its date fixed already.' : suggest(on.role, roles, 'dates'),
+    );
+  }
+  if (over && own.over && !own.over.used)
+    fail(over.at, 'idle-modifier', `"over ${over.text}" reaches nothing here`, 'Every measure here has a window of its own already.');
+  if (across && own.across && !own.across.used)
+    fail(across.at, 'idle-modifier', '"across" reaches nothing here', 'Every measure here has one of its own already.');
+};
+
+const bindModified = (own: Binding, node: Extract<Expression, { kind: 'modified' }>, inherited: Inherited, way: Way): Bound => {
+  const { model } = own;
+  const { source } = way;
+  const { on, over, across, vs } = node.modifiers;
+  const given: Inherited = {
+    on: on && { value: on.role, used: false },
+    over: over && { value: windowOf(model, over.text, over.literal, { text: source, at: over.at }), used: false },
+    across: across && { value: acrossOf(model, across, source), used: false },
+  };
+  const carried = { on: given.on ?? inherited.on, over: given.over ?? inherited.over, across: given.across ?? inherited.across };
+  const of = bindNode(own, node.of, carried, below(way));
+  checkUsed(node.modifiers, given, of, source);
+  if (!vs) return of;
+  if (leavesOf(of).length === 0 && !hasPart(of, 'days'))
+    throw new DurchblickError('idle-modifier', '"vs" reaches nothing here', {
+      text: source,
+      at: vs.at,
+      hint: 'A number is the same at all times.',
+    });
+  return { kind: 'vs', of, comparison: comparisonOf(model, vs.text, vs.literal, { text: source, at: vs.at }), form: vs.form };
+};
+
+/** A measure takes the modifiers around it that nothing within has settled already. */
+const measureLeaf = (measure: Measure, inherited: Inherited): Leaf => {
+  let role = measure.fact.roles.get(measure.role) as Role;
+  const wanted = inherited.on && !measure.open ? measure.fact.roles.get(inherited.on.value) : undefined;
+  if (wanted && inherited.on) {
+    role = wanted;
+    inherited.on.used = true;
+  }
+  if (inherited.over) inherited.over.used = true;
+  if (inherited.across) inherited.across.used = true;
+  return { kind: 'leaf', measure, role, window: inherited.over?.value, across: inherited.across?.value ?? [] };
+};
+
+const bindFormula = (own: Binding, { name, text, expression }: Formula, at: number, inherited: Inherited, way: Way): Bound => {
+  if (way.formulas.includes(name)) {
+    throw new DurchblickError('circular-formula', `the formula "${name}" refers to itself`, {
       text: way.source,
       at,
-      hint: suggest(name, known, 'measures and formulas'),
+      hint: `By way of ${[...way.formulas, name].join(' → ')}.`,
     });
+  }
+  if (way.formulas.length > DEEPEST_FORMULAS) throw tooLong(own.text, `more than ${DEEPEST_FORMULAS} formulas within each other`);
+  const known = own.formulas.get(name) ?? [];
+  own.formulas.set(name, known);
+  const mark = (used: readonly (keyof Inherited)[]): void => {
+    for (const modifier of used) {
+      const carried = inherited[modifier];
+      if (carried) carried.used = true;
+    }
   };
+  const before = known.find(({ under }) => sameValues(under, inherited));
+  if (before) {
+    mark(before.used);
+    return before.bound;
+  }
+  const fresh: Inherited = {
+    ...(inherited.on ? { on: { value: inherited.on.value, used: false } } : {}),
+    ...(inherited.over ? { over: { value: inherited.over.value, used: false } } : {}),
+    ...(inherited.across ? { across: { value: inherited.across.value, used: false } } : {}),
+  };
+  const bound = bindNode(own, expression, fresh, { source: text, depth: way.depth + 1, formulas: [...way.formulas, name] });
+  const used = MODIFIERS.filter((modifier) => fresh[modifier]?.used);
+  mark(used);
+  known.push({ under: fresh, bound, used });
+  return bound;
+};
 
-  const bound = walk(expression, {}, { source: text, depth: 0, formulas: [] });
+const bindName = (own: Binding, name: string, at: number, inherited: Inherited, way: Way): Bound => {
+  const { measures, formulas } = own.model;
+  const measure = measures.get(name);
+  if (measure) return measureLeaf(measure, inherited);
+  if (name === 'days' || name === 'working-days') {
+    if (inherited.over) inherited.over.used = true;
+    return { kind: 'days', count: name, horizon: 'actual', window: inherited.over?.value };
+  }
+  const formula = formulas.get(name);
+  if (formula) return bindFormula(own, formula, at, inherited, way);
+  const known = [...measures.keys(), ...formulas.keys(), 'days', 'working-days'];
+  throw new DurchblickError('unknown-measure', `there is no measure or formula "${name}"`, {
+    text: way.source,
+    at,
+    hint: suggest(name, known, 'measures and formulas'),
+  });
+};
+
+/** Resolves a parsed reading against a model (M8). Throws with the place in the text. */
+export const bind = (model: Model, expression: Expression, text: string): Bound => {
+  const own: Binding = { model, text, parts: 0, formulas: new Map() };
+  const bound = bindNode(own, expression, {}, { source: text, depth: 0, formulas: [] });
   const leaves = leavesOf(bound);
   const plan = leaves.length > 0 && leaves.every((leaf) => horizonOf(leaf) === 'plan');
   return settleDays(bound, plan ? 'plan' : 'actual');

@@ -1,9 +1,11 @@
 // Filters fixed for good when a model is opened (V3): what they mean for each fact, or why they cannot be.
+
 import { DurchblickError } from '../errors.ts';
-import { type AttributeRef, reach, reachable } from '../model/attributes.ts';
+import { type AttributeRef, reachable } from '../model/attributes.ts';
 import { checked } from '../model/keys.ts';
 import type { Fact, Measure, Model } from '../model/model.ts';
 import { type WhereInput, whereSchema } from '../model/schema.ts';
+import { reaches } from './members/kinds.ts';
 import { type AskedFilter, factFilters, filtersOf } from './question.ts';
 import type { Filter } from './request.ts';
 
@@ -17,11 +19,11 @@ export const NOTHING_FIXED: FixedFilters = { asked: [], byFact: new Map() };
 
 /** Whether a measure says how it lies on the members of an attribute that its fact does not reach (G6). */
 export const spreadsTo = (measure: Measure, attribute: AttributeRef): boolean =>
-  attribute.kind === 'attribute' && measure.spreadAcross.has(attribute.part) && !reach(measure.fact, attribute);
+  attribute.kind === 'attribute' && measure.spreadAcross.has(attribute.part) && !reaches(measure.fact, attribute);
 
 /** Fixed filters that a fact does not reach and is not open to everyone in spite of: its measures are blank under them, or seen by their share. */
 export const unreached = (fact: Fact, fixed: readonly AskedFilter[]): readonly AskedFilter[] =>
-  fact.openTo === 'everyone' ? [] : fixed.filter(({ attribute }) => reach(fact, attribute) === undefined);
+  fact.openTo === 'everyone' ? [] : fixed.filter(({ attribute }) => !reaches(fact, attribute));
 
 /** Reads the filters that a book is opened with. A fact that they cannot reach is refused, not shown whole. */
 export const fixedFilters = (model: Model, written: unknown): FixedFilters => {

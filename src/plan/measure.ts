@@ -1,11 +1,12 @@
 // A measure in a view: which members it has values of its own for, and which conditions its rows must meet (G5, G6, M3, M11).
 
 import { DurchblickError } from '../errors.ts';
-import { type AttributeRef, reach, reachable } from '../model/attributes.ts';
-import type { Fact, Link, Measure } from '../model/model.ts';
+import { type AttributeRef, reachable } from '../model/attributes.ts';
+import type { Link, Measure } from '../model/model.ts';
 import type { Lay } from '../windows/lay.ts';
 import type { Leaf } from './bind.ts';
 import { spreadsTo, unreached } from './fixed.ts';
+import { reaches } from './members/kinds.ts';
 import type { MeasureOutline, PlanFrame, Scope } from './planned.ts';
 
 import { factFilters, filtersOf } from './question.ts';
@@ -28,8 +29,6 @@ const attributeOfLink = ({ part, dimension, attribute }: Link): AttributeRef => 
 const eachOnce = (attributes: readonly AttributeRef[]): readonly AttributeRef[] => [
   ...new Map(attributes.map((attribute) => [attribute.key, attribute])).values(),
 ];
-
-const reaches = (fact: Fact, attribute: AttributeRef): boolean => reach(fact, attribute) !== undefined;
 
 /** A measure as it stands in a view; undefined where it is blank there (G5). */
 export const measureOutline = (

@@ -1,11 +1,12 @@
 import { type Day, parseIsoDay } from '../calendar/day.ts';
 import { DurchblickError, suggest } from '../errors.ts';
-import { type AttributeRef, attributeOf, reach } from '../model/attributes.ts';
+import { type AttributeRef, attributeOf } from '../model/attributes.ts';
 import { checked } from '../model/keys.ts';
 import type { Fact, Model, NamedWindow } from '../model/model.ts';
 import { isList, type Question, questionSchema, type WhereInput } from '../model/schema.ts';
 import { type Bound, bindText, windowNamed } from './bind.ts';
-import { isBefore } from './members.ts';
+import { reaches } from './members/kinds.ts';
+import { isBefore } from './members/test.ts';
 import type { Filter, MemberTest, Why } from './request.ts';
 
 export interface AskedColumn {
@@ -82,7 +83,7 @@ export const filtersOf = (model: Model, where: WhereInput | undefined): AskedFil
 /** The conditions that a fact's rows must meet, from filters on attributes (M3). */
 export const factFilters = (fact: Fact, filters: readonly AskedFilter[], why: Why): Filter[] =>
   filters
-    .filter(({ attribute }) => reach(fact, attribute) !== undefined)
+    .filter(({ attribute }) => reaches(fact, attribute))
     .map(({ attribute, test }) => ({ kind: 'members' as const, attribute, test, why }));
 
 /** A unit of the model by its name, plural accepted; undefined when there is none. */

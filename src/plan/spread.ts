@@ -1,9 +1,10 @@
 // How coarse amounts lie on finer days and members: the readings whose shapes they take, as plans of their own (G3, G6).
 
-import { type AttributeRef, reach } from '../model/attributes.ts';
+import type { AttributeRef } from '../model/attributes.ts';
 import { unitPlaces } from '../windows/place.ts';
 import { bindText, leavesOf } from './bind.ts';
 import { unreached } from './fixed.ts';
+import { reaches } from './members/kinds.ts';
 import type { AskFrame, MeasureOutline, PlanFrame, PlannedShare, PlannedView, Scope, Wanted } from './planned.ts';
 import type { Segments } from './request.ts';
 import { isCut, runsOf } from './runs.ts';
@@ -54,7 +55,7 @@ export const membersShapes = ({ leaf, fine, segments }: Own, frame: AskFrame, pl
     const shape = bindText(frame.model, text);
     const facts = leavesOf(shape).map((other) => other.measure.fact);
     const before = from;
-    const seen = before.filter((attribute) => facts.every((other) => reach(other, attribute) !== undefined));
+    const seen = before.filter((attribute) => facts.every((other) => reaches(other, attribute)));
     shares.push({
       dimension: first.dimension,
       part,

@@ -14,35 +14,31 @@ import { marksOf } from './marks.ts';
 import { withOutputs } from './outputs.ts';
 import type { Cell, ComparedDays, Period, PlainResult, ResultColumn, ResultJson } from './types.ts';
 
-/** Dresses an answer: labels, days in ISO form, formats, caption and the ways out (R2). */
-export const resultOf = (answer: Answer, asked: Asked, model: Model, asOf: Day, found: Notes): PlainResult => {
-  const { axis } = answer;
-  // The same days stand in many cells; each is written once.
+/** The same days stand in many cells; each is written once. */
+const dayTexts = () => {
   const texts = new Map<Day, string>();
   const iso = (day: Day): string => {
-    let text = texts.get(day);
-    if (text === undefined) {
-      text = isoOf(day);
-      texts.set(day, text);
-    }
-    return text;
+    const known = texts.get(day) ?? isoOf(day);
+    texts.set(day, known);
+    return known;
   };
   const ranges = new Map<DayRange, ComparedDays>();
-  const isoRange = (range: DayRange | null): ComparedDays | null => {
-    if (!range) return null;
-    let written = ranges.get(range);
-    if (!written) {
-      written = { start: iso(range.start), end: iso(range.end) };
-      ranges.set(range, written);
-    }
-    return written;
+  const range = (days: DayRange | null): ComparedDays | null => {
+    if (!days) return null;
+    const known = ranges.get(days) ?? { start: iso(days.start), end: iso(days.end) };
+    ranges.set(days, known);
+    return known;
   };
-  const first = axis.windows ? answer.rows.filter((row) => row.kind === 'cell') : [];
-  const periods: Period[] = axis.places.map((place, index) => {
+  return { iso, range };
+};
+
+const periodsOf = ({ axis, rows }: Answer, iso: (day: Day) => string): Period[] => {
+  const first = axis.windows ? rows.filter((row) => row.kind === 'cell') : [];
+  return axis.places.map((place, index) => {
     // A row of windows has no period of its own; it shows the days that were covered on it.
-    const ranges = axis.windows
-      ? first.filter((row) => row.period === index).flatMap(({ data, row }) => data.covered.flatMap((ranges) => ranges[row] ?? []))
-      : [];
+    const ranges = first
+      .filter((row) => row.period === index)
+      .flatMap(({ data, row }) => data.covered.flatMap((covered) => covered[row] ?? []));
     const start = ranges.reduce((least, range) => Math.min(least, range.start), ranges[0]?.start ?? place.start);
     const end = ranges.reduce((most, range) => Math.max(most, range.end), ranges[0]?.end ?? place.end);
     const cut = place.cutStart || place.cutEnd;
@@ -55,66 +51,76 @@ export const resultOf = (answer: Answer, asked: Asked, model: Model, asOf: Day, 
       ...(cut ? { cut: true as const } : {}),
     };
   });
-  const headings = headingsOf(asked.columns, model, ['period', ...asked.per.map(({ name }) => name)]);
-  const columns: ResultColumn[] = [
+};
+
+const columnsOf = (answer: Answer, asked: Asked, model: Model): ResultColumn[] => {
+  const attributes = asked.per.map(({ name }) => name);
+  const headings = headingsOf(asked.columns, model, ['period', ...attributes]);
+  const readings = asked.columns.map(({ name, reading, bound }, k): ResultColumn => {
+    const format = formatOf(bound, reading, model, valuesOf(answer, k));
+    const leaves = leavesOf(bound);
+    const own = bound.kind === 'leaf' ? bound.measure : model.formulas.get(reading);
+    const better = own?.better ?? (leaves.length === 1 ? leaves[0].measure.better : undefined);
+    const form = formOf(bound);
+    const plan = leaves.length > 0 && leaves.every((leaf) => leaf.role.horizon === 'plan');
+    return {
+      name,
+      kind: 'reading',
+      label: headings[k],
+      expression: reading,
+      ...(form ? { form } : {}),
+      format,
+      unit: unitOfFormat(format),
+      ...(better ? { better } : {}),
+      horizon: plan ? 'plan' : 'actual',
+    };
+  });
+  return [
     { name: 'period', kind: 'period', label: 'period' },
-    ...asked.per.map(({ name }) => ({ name, kind: 'attribute' as const, label: name })),
-    ...asked.columns.map(({ name, reading, bound }, k) => {
-      const format = formatOf(bound, reading, model, valuesOf(answer, k));
-      const leaves = leavesOf(bound);
-      const own = bound.kind === 'leaf' ? bound.measure : model.formulas.get(reading);
-      const better = own?.better ?? (leaves.length === 1 ? leaves[0].measure.better : undefined);
-      const form = formOf(bound);
-      const plan = leaves.length > 0 && leaves.every((leaf) => leaf.role.horizon === 'plan');
-      return {
-        name,
-        kind: 'reading' as const,
-        label: headings[k],
-        expression: reading,
-        ...(form ? { form } : {}),
-        format,
-        unit: unitOfFormat(format),
-        ...(better ? { better } : {}),
-        horizon: plan ? ('plan' as const) : ('actual' as const),
-      };
-    }),
+    ...attributes.map((name) => ({ name, kind: 'attribute' as const, label: name })),
+    ...readings,
   ];
+};
+
+const cellsOf = (row: AnswerRow, { axis }: Answer, readings: number): Cell[] => {
+  const list = new Array<Cell>(1 + row.members.length + readings);
+  list[0] = row.period === undefined ? TOTAL : axis.labels[row.period];
+  let k = 1;
+  for (let m = 0; m < row.members.length; m++) list[k++] = row.members[m];
+  for (let c = 0; c < readings; c++) list[k++] = readingOf(row, c);
+  return list;
+};
+
+/** What is compared with days that were covered; where nothing was covered yet, all that is compared. */
+const comparedDays = ({ covered, compared: all }: AnswerRow['data']): (DayRange | null)[] => {
+  const ranges = (keep: (k: number, row: number) => boolean) =>
+    all.flatMap((list, k) => (list ?? []).filter((range, row) => range !== null && keep(k, row)));
+  const held = ranges((k, row) => (covered[k]?.[row] ?? null) !== null);
+  return held.length > 0 ? held : ranges(() => true);
+};
+
+/** Dresses an answer: labels, days in ISO form, formats, caption and the ways out (R2). */
+export const resultOf = (answer: Answer, asked: Asked, model: Model, asOf: Day, found: Notes): PlainResult => {
+  const { iso, range } = dayTexts();
+  const columns = columnsOf(answer, asked, model);
   const marks = marksOf(answer.rows, asked, columns, model, found);
-  const notes = found.list();
-  const readings = asked.columns.length;
-  const width = 1 + asked.per.length + readings;
-  const cells = (row: AnswerRow): Cell[] => {
-    const list = new Array<Cell>(width);
-    list[0] = row.period === undefined ? TOTAL : axis.labels[row.period];
-    let k = 1;
-    for (let m = 0; m < row.members.length; m++) list[k++] = row.members[m];
-    for (let c = 0; c < readings; c++) list[k++] = readingOf(row, c);
-    return list;
-  };
+  const cells = (row: AnswerRow): Cell[] => cellsOf(row, answer, asked.columns.length);
   const compared: Record<string, (ComparedDays | null)[]> = {};
   asked.columns.forEach(({ name, bound }, k) => {
-    if (hasComparison(bound)) compared[name] = answer.rows.map(({ data, row }) => isoRange(data.compared[k]?.[row] ?? null));
+    if (hasComparison(bound)) compared[name] = answer.rows.map(({ data, row }) => range(data.compared[k]?.[row] ?? null));
   });
   // The caption speaks of the first reading's days, and of all that is compared.
   const [shown] = answer.rows;
-  /** What is compared with days that were covered; where nothing was covered yet, all that is compared. */
-  const comparedDays = ({ covered, compared: all }: AnswerRow['data']): (DayRange | null)[] => {
-    const ranges = (keep: (k: number, row: number) => boolean) =>
-      all.flatMap((list, k) => (list ?? []).filter((range, row) => range !== null && keep(k, row)));
-    const held = ranges((k, row) => (covered[k]?.[row] ?? null) !== null);
-    return held.length > 0 ? held : ranges(() => true);
-  };
-  const caption = shown ? captionOf(shown.data.covered[0], comparedDays(shown.data), model.locale) : '';
   const json: ResultJson = {
     asOf: isoOf(asOf),
     unit: asked.by.kind === 'unit' ? asked.by.unit : null,
-    caption,
-    periods,
+    caption: shown ? captionOf(shown.data.covered[0], comparedDays(shown.data), model.locale) : '',
+    periods: periodsOf(answer, iso),
     columns,
     rows: answer.rows.map(cells),
     totals: answer.totals.map(cells),
     compared,
-    notes,
+    notes: found.list(),
     locale: model.locale,
     ...(marks.size === 0 ? {} : { marks: answer.rows.map((row) => marks.get(row) ?? columns.map(() => null)) }),
   };

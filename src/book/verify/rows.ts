@@ -5,7 +5,7 @@ import { isBlank, keyReader, rowDayReader } from '../../engines/shared/values.ts
 import { type AttributeRef, memberText, NONE, reach, UNKNOWN } from '../../model/attributes.ts';
 import { usedColumns } from '../../model/columns.ts';
 import type { Dimension, Fact, Model } from '../../model/model.ts';
-import { passes } from '../../plan/members.ts';
+import { passes } from '../../plan/members/test.ts';
 import type { Filter, RowSet, RowValue, WorkingDays } from '../../plan/request.ts';
 import { computed, doubleOf, type Plain, plainOf } from './decimal.ts';
 

@@ -49,91 +49,82 @@ const countRows = async (facts: readonly Fact[], base: Store): Promise<number> =
   return cubes.reduce((sum, { columns }) => sum + columns[0].cells.reduce((all, rows) => all + rows, 0), 0);
 };
 
-/** A store that has all rows of an engine and takes no short cut. */
-export const plainStore = async (model: Model, base: Store, { fixed }: OpenOptions): Promise<PlainStore> => {
-  const readable = (source: string | undefined): boolean => source === undefined || base.unreadable?.has(source) !== true;
-  const ownFacts = [...model.facts.values()].filter(({ source }) => readable(source));
-  const rows = await countRows(ownFacts, base);
-  if (rows > MOST_ROWS)
-    throw new DurchblickError('too-large', `${rows} rows are too many to look at one by one (${MOST_ROWS} are not)`, {
-      kind: 'data',
-      hint: 'Verify on a part of them: a smaller file or table.',
-    });
-  const dimensions = new Map<string, Awaited<ReturnType<typeof dimensionRows>>>();
-  for (const dimension of model.dimensions.values())
-    if (readable(dimension.source)) dimensions.set(dimension.name, await dimensionRows(dimension, model, base));
-  const facts = new Map<string, FactRows>();
-  for (const fact of ownFacts) facts.set(fact.name, await factRows(fact, model, base, dimensions, fixed.get(fact.name) ?? []));
-  const opened = (fact: Fact): FactRows => facts.get(fact.name) as FactRows;
+/** Facts with all their rows, by name. */
+type Opened = (fact: Fact) => FactRows;
 
-  const visible = (set: Pick<RowSet, 'fact' | 'filters' | 'knownBy' | 'hidden'>): readonly Row[] => {
-    const own = opened(set.fact);
-    return own.known(set).filter((row) => set.filters.every((filter) => own.passes(row, filter)));
-  };
-  const placed = (request: RowSet, segments: Segments): Placed => {
-    const own = opened(request.fact);
-    const days = new Map<Day, number>();
-    const place = (row: Row): number => {
-      if (request.role === undefined) return 0;
-      const day = row.days[request.role];
-      if (day === undefined) return -1;
-      let at = days.get(day);
-      if (at === undefined) {
-        at = segmentOf(segments, day);
-        days.set(day, at);
-      }
-      return at;
-    };
-    const rows = visible(request).filter((row) => place(row) >= 0);
-    const tuples = rows.map((row) => request.attributes.map((attribute) => own.member(row, attribute)));
-    const distinct = [...new Map(tuples.map((tuple) => [keyOf(tuple), tuple])).entries()].sort(([a], [b]) => (a < b ? -1 : a > b ? 1 : 0));
-    const position = new Map(distinct.map(([key], m) => [key, m]));
-    return {
-      rows,
-      segment: Int32Array.from(rows, place),
-      member: Int32Array.from(tuples, (tuple) => position.get(keyOf(tuple)) as number),
-      tuples: distinct.map(([, tuple]) => tuple),
-    };
-  };
-  /** What each row adds: NaN where it adds nothing. */
-  const amounts = (
-    { rows }: Placed,
-    { fact, workingDays }: RowSet,
-    aggregate: AggregateRequest,
-  ): { readonly numbers: Float64Array; readonly scale: number } => {
-    const own = opened(fact);
-    const counts = (row: Row): boolean => aggregate.where.every((filter) => own.passes(row, filter));
-    if (aggregate.kind === 'rows') return { numbers: Float64Array.from(rows, (row) => (counts(row) ? 1 : Number.NaN)), scale: 0 };
-    const { value } = aggregate;
-    if (aggregate.kind === 'count') {
-      const there = (row: Row): boolean =>
-        value.kind === 'column' ? own.present(row, value.column) : own.value(row, value, workingDays) !== undefined;
-      return { numbers: Float64Array.from(rows, (row) => (counts(row) && there(row) ? 1 : Number.NaN)), scale: 0 };
+const visible = (opened: Opened, set: Pick<RowSet, 'fact' | 'filters' | 'knownBy' | 'hidden'>): readonly Row[] => {
+  const own = opened(set.fact);
+  return own.known(set).filter((row) => set.filters.every((filter) => own.passes(row, filter)));
+};
+
+const placed = (opened: Opened, request: RowSet, segments: Segments): Placed => {
+  const own = opened(request.fact);
+  const days = new Map<Day, number>();
+  const place = (row: Row): number => {
+    if (request.role === undefined) return 0;
+    const day = row.days[request.role];
+    if (day === undefined) return -1;
+    let at = days.get(day);
+    if (at === undefined) {
+      at = segmentOf(segments, day);
+      days.set(day, at);
     }
-    return scaledTogether(rows.map((row) => (counts(row) ? own.value(row, value, workingDays) : undefined)));
+    return at;
   };
+  const rows = visible(opened, request).filter((row) => place(row) >= 0);
+  const tuples = rows.map((row) => request.attributes.map((attribute) => own.member(row, attribute)));
+  const distinct = [...new Map(tuples.map((tuple) => [keyOf(tuple), tuple])).entries()].sort(([a], [b]) => (a < b ? -1 : a > b ? 1 : 0));
+  const position = new Map(distinct.map(([key], m) => [key, m]));
+  return {
+    rows,
+    segment: Int32Array.from(rows, place),
+    member: Int32Array.from(tuples, (tuple) => position.get(keyOf(tuple)) as number),
+    tuples: distinct.map(([, tuple]) => tuple),
+  };
+};
 
-  /** Looks at every row for one run of segments. */
-  const everyRow = (
-    { segment, member, tuples }: Placed,
-    numbers: Float64Array,
-    start: number,
-    add: (so: number, more: number) => number,
-  ): Lookup => ({
-    run: (i, j, out, at) => {
-      out.fill(start, at, at + tuples.length);
-      for (let row = 0; row < segment.length; row++) {
-        const more = numbers[row];
-        if (segment[row] >= i && segment[row] <= j && more === more) out[at + member[row]] = add(out[at + member[row]], more);
-      }
-    },
-  });
-  const extreme = (which: 'min' | 'max') => (so: number, more: number) => (so === so ? Math[which](so, more) : more);
-  const plus = (so: number, more: number): number => so + more;
+/** What each row adds: NaN where it adds nothing. */
+const amounts = (
+  opened: Opened,
+  { rows }: Placed,
+  { fact, workingDays }: RowSet,
+  aggregate: AggregateRequest,
+): { readonly numbers: Float64Array; readonly scale: number } => {
+  const own = opened(fact);
+  const counts = (row: Row): boolean => aggregate.where.every((filter) => own.passes(row, filter));
+  if (aggregate.kind === 'rows') return { numbers: Float64Array.from(rows, (row) => (counts(row) ? 1 : Number.NaN)), scale: 0 };
+  const { value } = aggregate;
+  if (aggregate.kind === 'count') {
+    const there = (row: Row): boolean =>
+      value.kind === 'column' ? own.present(row, value.column) : own.value(row, value, workingDays) !== undefined;
+    return { numbers: Float64Array.from(rows, (row) => (counts(row) && there(row) ? 1 : Number.NaN)), scale: 0 };
+  }
+  return scaledTogether(rows.map((row) => (counts(row) ? own.value(row, value, workingDays) : undefined)));
+};
 
-  const cells = (rows: RowSet, segments: Segments, aggregate: AggregateRequest): Cells => {
-    const found = placed(rows, segments);
-    const { numbers, scale } = amounts(found, rows, aggregate);
+/** Looks at every row for one run of segments. */
+const everyRow = (
+  { segment, member, tuples }: Placed,
+  numbers: Float64Array,
+  start: number,
+  add: (so: number, more: number) => number,
+): Lookup => ({
+  run: (i, j, out, at) => {
+    out.fill(start, at, at + tuples.length);
+    for (let row = 0; row < segment.length; row++) {
+      const more = numbers[row];
+      if (segment[row] >= i && segment[row] <= j && more === more) out[at + member[row]] = add(out[at + member[row]], more);
+    }
+  },
+});
+const extreme = (which: 'min' | 'max') => (so: number, more: number) => (so === so ? Math[which](so, more) : more);
+const plus = (so: number, more: number): number => so + more;
+
+const cellsBy =
+  (opened: Opened) =>
+  (rows: RowSet, segments: Segments, aggregate: AggregateRequest): Cells => {
+    const found = placed(opened, rows, segments);
+    const { numbers, scale } = amounts(opened, found, rows, aggregate);
     const width = found.tuples.length;
     const isExtreme = aggregate.kind === 'min' || aggregate.kind === 'max';
     const add = isExtreme ? extreme(aggregate.kind) : plus;
@@ -152,22 +143,36 @@ export const plainStore = async (model: Model, base: Store, { fixed }: OpenOptio
     };
   };
 
-  const events = (request: EventsRequest): Events => {
+/** Distinct values, or the amounts of each key's last day, of the rows inside one window (M1, M4). */
+const eventsBy =
+  (opened: Opened) =>
+  (request: EventsRequest): Events => {
     const { fact, segments, where, count, windows } = request;
     const own = opened(fact);
-    const all = placed(request, segments);
+    const all = placed(opened, request, segments);
     const wanted = all.rows.map((row) => where.every((filter) => own.passes(row, filter)));
     const links = [...new Set(fact.links.map(({ column }) => column))];
-    const key = (row: Row): string => {
+    const keys = all.rows.map((row) => {
       if (count.kind === 'distinct') return own.present(row, count.column) ? own.key(row, count.column) : '';
       return JSON.stringify(links.map((column) => own.key(row, column)));
-    };
-    const keys = all.rows.map(key);
+    });
     const value: RowValue | undefined = count.kind === 'latest' ? count.value : undefined;
     const { numbers, scale } = value
       ? scaledTogether(all.rows.map((row) => own.value(row, value, request.workingDays)))
       : { numbers: new Float64Array(all.rows.length).fill(1), scale: 0 };
     const width = all.tuples.length;
+    const counted = (inside: readonly number[], values: Float64Array, at: number): void => {
+      if (count.kind === 'distinct') {
+        const distinct = new Set(inside.filter((row) => keys[row] !== '').map((row) => `${all.member[row]} ${keys[row]}`));
+        for (const key of distinct) values[at + Number(key.slice(0, key.indexOf(' ')))]++;
+        return;
+      }
+      const last = new Map<string, number>();
+      const keyIn = (row: number): string => `${all.member[row]} ${keys[row]}`;
+      for (const row of inside) last.set(keyIn(row), Math.max(last.get(keyIn(row)) ?? -1, all.segment[row]));
+      for (const row of inside)
+        if (last.get(keyIn(row)) === all.segment[row] && numbers[row] === numbers[row]) values[at + all.member[row]] += numbers[row];
+    };
     const answers = windows.map(({ from, to }) => {
       const values = new Float64Array(from.length * width);
       const seen = new Uint8Array(values.length);
@@ -176,53 +181,58 @@ export const plainStore = async (model: Model, base: Store, { fixed }: OpenOptio
           const s = all.segment[row];
           return wanted[row] && segments.starts[s] >= start && segments.ends[s] <= to[anchor];
         });
-        const last = new Map<string, number>();
-        for (const row of inside) {
-          seen[anchor * width + all.member[row]] = 1;
-          const own = `${all.member[row]} ${keys[row]}`;
-          last.set(own, Math.max(last.get(own) ?? -1, all.segment[row]));
-        }
-        if (count.kind === 'distinct') {
-          const distinct = new Set(inside.filter((row) => keys[row] !== '').map((row) => `${all.member[row]} ${keys[row]}`));
-          for (const own of distinct) values[anchor * width + Number(own.slice(0, own.indexOf(' ')))]++;
-          return;
-        }
-        for (const row of inside)
-          if (last.get(`${all.member[row]} ${keys[row]}`) === all.segment[row] && numbers[row] === numbers[row])
-            values[anchor * width + all.member[row]] += numbers[row];
+        for (const row of inside) seen[anchor * width + all.member[row]] = 1;
+        counted(inside, values, anchor * width);
       });
       return { values, seen };
     });
     return { tuples: all.tuples, values: answers.map((answer) => answer.values), seen: answers.map((answer) => answer.seen), scale };
   };
 
-  const bounds: Store['bounds'] = async (fact, knownBy, which) => {
-    if (!readable(fact.source)) return new Map();
-    const rows = visible({ fact, filters: [], knownBy, ...(which === 'all' ? { hidden: 'counted' } : {}) });
-    return new Map(
-      [...fact.roles.keys()].map((role) => {
-        let found: Bounds | undefined;
-        for (const { days } of rows) {
-          const day = days[role];
-          if (day !== undefined) found = { first: Math.min(found?.first ?? day, day), last: Math.max(found?.last ?? day, day) };
-        }
-        return [role, found];
-      }),
-    );
-  };
+const boundsOf = (rows: readonly Row[], role: string): Bounds | undefined => {
+  let found: Bounds | undefined;
+  for (const { days } of rows) {
+    const day = days[role];
+    if (day !== undefined) found = { first: Math.min(found?.first ?? day, day), last: Math.max(found?.last ?? day, day) };
+  }
+  return found;
+};
+
+/** A store that has all rows of an engine and takes no short cut. */
+export const plainStore = async (model: Model, base: Store, { fixed }: OpenOptions): Promise<PlainStore> => {
+  const readable = (source: string | undefined): boolean => source === undefined || base.unreadable?.has(source) !== true;
+  const ownFacts = [...model.facts.values()].filter(({ source }) => readable(source));
+  const rows = await countRows(ownFacts, base);
+  if (rows > MOST_ROWS)
+    throw new DurchblickError('too-large', `${rows} rows are too many to look at one by one (${MOST_ROWS} are not)`, {
+      kind: 'data',
+      hint: 'Verify on a part of them: a smaller file or table.',
+    });
+  const dimensions = new Map<string, Awaited<ReturnType<typeof dimensionRows>>>();
+  for (const dimension of model.dimensions.values())
+    if (readable(dimension.source)) dimensions.set(dimension.name, await dimensionRows(dimension, model, base));
+  const facts = new Map<string, FactRows>();
+  for (const fact of ownFacts) facts.set(fact.name, await factRows(fact, model, base, dimensions, fixed.get(fact.name) ?? []));
+  const opened: Opened = (fact) => facts.get(fact.name) as FactRows;
+  const cells = cellsBy(opened);
+  const events = eventsBy(opened);
   return {
     store: {
       ...base,
       engine: 'row by row',
       reads: 'all',
       begin: undefined,
-      bounds,
+      bounds: async (fact, knownBy, which) => {
+        if (!readable(fact.source)) return new Map();
+        const seen = visible(opened, { fact, filters: [], knownBy, ...(which === 'all' ? { hidden: 'counted' } : {}) });
+        return new Map([...fact.roles.keys()].map((role) => [role, boundsOf(seen, role)]));
+      },
       cubes: () => Promise.reject(new Error('rows are looked at one by one')),
       events: async (request) => events(request),
     },
     cubes: {
       counts: { scans: 0, cached: 0, cells: 0 },
-      cells: async (rows, segments, aggregate) => cells(rows, segments, aggregate),
+      cells: async (set, segments, aggregate) => cells(set, segments, aggregate),
     },
   };
 };

@@ -1,8 +1,10 @@
 import { upperBound } from '../../basics/search.ts';
 import { NO_DAY } from '../../calendar/day.ts';
-import { type AttributeRef, memberText, NONE, reach, UNKNOWN } from '../../model/attributes.ts';
+import { type AttributeRef, memberText, NONE, UNKNOWN } from '../../model/attributes.ts';
 import { orderedMembers } from '../../model/members.ts';
-import type { Dimension, Fact, Link, Model } from '../../model/model.ts';
+import type { Dimension, Fact, Model } from '../../model/model.ts';
+import { mapOf } from '../../plan/members/kinds.ts';
+import type { KeyMap, ThresholdMap } from '../../plan/members/map.ts';
 import type { DataNote, RowValue, WorkingDays } from '../../plan/request.ts';
 import { badDatesNote, doubledKey, unknownColumn } from '../shared/faults.ts';
 import type { Table } from '../shared/tables.ts';
@@ -96,9 +98,8 @@ export interface FactData {
   readonly keys: (column: string) => { readonly codes: Int32Array; readonly count: number };
 }
 
-const linkCodes = (
-  link: Link,
-  attribute: string,
+const keyCodes = (
+  { link, attribute }: KeyMap,
   table: Table,
   dimensions: ReadonlyMap<string, DimensionData>,
   timeZone: string,
@@ -133,7 +134,7 @@ const linkCodes = (
     }
     return code;
   };
-  const rowTexts = data.texts(link.attribute ?? attribute);
+  const rowTexts = data.texts(attribute);
   const rowCodes = rowTexts.map(codeOfText);
   const [none, unknown] = [codeOfText(NONE), codeOfText(UNKNOWN)];
   const byText = new Map(codeOf);
@@ -198,9 +199,7 @@ export const rowData = (
   const members = new Map<string, MemberCodes>();
   const keys = new Map<string, { codes: Int32Array; count: number }>();
   const sameText = keyReader('mixed', model.timeZone);
-  const bandCodes = (name: string): MemberCodes => {
-    const band = fact.bands.get(name);
-    if (!band) throw new Error(`no band ${name}`);
+  const bandCodes = ({ band }: ThresholdMap): MemberCodes => {
     const { values, scale } = numbersOf(band.of);
     const factor = 10 ** Math.max(scale, 0);
     // Decimals of a start may not come out even: 1.1 x 100 is a little more than 110.
@@ -270,12 +269,9 @@ export const rowData = (
     members: (attribute) => {
       let found = members.get(attribute.key);
       if (!found) {
-        const way = reach(fact, attribute);
-        if (way === undefined) throw new Error(`${fact.name} does not reach ${attribute.key}`);
-        found =
-          way === 'band'
-            ? bandCodes(attribute.key)
-            : linkCodes(way, attribute.kind === 'attribute' ? attribute.attribute : '', table, dimensions, model.timeZone, lists);
+        const map = mapOf(fact, attribute);
+        if (map === undefined) throw new Error(`${fact.name} does not reach ${attribute.key}`);
+        found = map.kind === 'thresholds' ? bandCodes(map) : keyCodes(map, table, dimensions, model.timeZone, lists);
         members.set(attribute.key, found);
       }
       return found;

@@ -2,7 +2,7 @@ import { compareTexts } from '../../basics/text.ts';
 import { tupleIndex, tupleKey } from '../../basics/tuples.ts';
 import { NO_DAY } from '../../calendar/day.ts';
 import { DurchblickError } from '../../errors.ts';
-import { passes } from '../../plan/members.ts';
+import { passes } from '../../plan/members/test.ts';
 import type { Filter } from '../../plan/request.ts';
 import { filterKey } from '../../plan/request.ts';
 import type { FactData } from './facts.ts';

@@ -1,8 +1,9 @@
 import { upperBound } from '../../basics/search.ts';
 import { tupleKey } from '../../basics/tuples.ts';
 import { DurchblickError } from '../../errors.ts';
-import { type AttributeRef, reach } from '../../model/attributes.ts';
+import type { AttributeRef } from '../../model/attributes.ts';
 import type { Link } from '../../model/model.ts';
+import { mapOf } from '../../plan/members/kinds.ts';
 import type { AggregateRequest, Cube, CubeColumn, CubeRequest, Filter, Segments } from '../../plan/request.ts';
 import type { Rows, Statement } from './database.ts';
 import { ROWS, type SqlFact } from './fact.ts';
@@ -17,9 +18,8 @@ export interface CubeStatement extends Statement {
 
 /** The link through which an attribute's text is found in a table. */
 export const linkWithTable = (fact: SqlFact, attribute: AttributeRef, world: SqlWorld): Link | undefined => {
-  if (attribute.kind === 'band') return undefined;
-  const link = reach(fact.fact, attribute) as Link;
-  return world.dimensions.has(link.dimension.name) ? link : undefined;
+  const map = mapOf(fact.fact, attribute);
+  return map?.kind === 'key' && world.dimensions.has(map.link.dimension.name) ? map.link : undefined;
 };
 
 const attributesOf = (filter: Filter): readonly AttributeRef[] =>

@@ -1,8 +1,10 @@
 // Members of attributes, as far as they may be seen (R1, V3).
+
 import type { AttributeRef } from '../../model/attributes.ts';
 import { orderedMembers } from '../../model/members.ts';
 import type { Model } from '../../model/model.ts';
-import { passes } from '../../plan/members.ts';
+import { listedMembers, nameOf } from '../../plan/members/kinds.ts';
+import { passes } from '../../plan/members/test.ts';
 import type { Filter } from '../../plan/request.ts';
 import type { RowsOf } from '../engine.ts';
 import { hidingFilters } from '../shared/hiding.ts';
@@ -30,7 +32,7 @@ export const dimensionTexts = async (
   const { dialect } = database;
   const { relation } = await state.dimension(attribute.dimension.name);
   const filters = hidingFilters(fixed, attribute.part);
-  const tested = filters.map((filter) => (filter.attribute.kind === 'attribute' ? filter.attribute.attribute : ''));
+  const tested = filters.map((filter) => nameOf(filter.attribute));
   const column = (name: string): string => attribute.dimension.attributes.get(name)?.column as string;
   const texts = [...names, ...tested].map((name, k) => `${attributeText(dialect, relation, column(name), 'd')} as c${k}`);
   const rank = rankSql(dialect, relation, attribute.dimension.attributes.get(names[0])?.order, 'd');
@@ -46,8 +48,8 @@ export const dimensionTexts = async (
 /** Members of an attribute in their order, `(none)` and `(unknown)` aside. */
 export const membersIn = async (attribute: AttributeRef, look: MemberLook): Promise<readonly string[]> => {
   const { model, state, database, run, rows } = look;
-  if (attribute.kind === 'band')
-    return [...new Set([...model.facts.values()].flatMap((fact) => fact.bands.get(attribute.band)?.labels ?? []))];
+  const listed = listedMembers(attribute, model);
+  if (listed || attribute.kind !== 'attribute') return listed ?? [];
   const { dimension } = attribute;
   if (dimension.source !== undefined) {
     const found = await dimensionTexts(attribute, [attribute.attribute], look);

@@ -1,9 +1,12 @@
 // Selects over a fact's rows: members, conditions, values and aggregates as expressions, with the joins they need.
+
 import { isoOf, LAST_DAY, NO_DAY } from '../../calendar/day.ts';
 import { DurchblickError } from '../../errors.ts';
-import { type AttributeRef, NONE, reach, SPECIAL_TEXT, UNKNOWN } from '../../model/attributes.ts';
+import { type AttributeRef, NONE, SPECIAL_TEXT, UNKNOWN } from '../../model/attributes.ts';
 import type { Link } from '../../model/model.ts';
-import { passes } from '../../plan/members.ts';
+import { mapOf } from '../../plan/members/kinds.ts';
+import type { KeyMap, MemberMap, ThresholdMap } from '../../plan/members/map.ts';
+import { passes } from '../../plan/members/test.ts';
 import type { AggregateRequest, Filter, RowValue, Segments, WorkingDays } from '../../plan/request.ts';
 import { columnNamed, type Dialect, type Relation, rawColumn, readable, type SqlColumn } from './dialect.ts';
 import { type KeyColumn, type SqlFact, versionedFrom } from './fact.ts';
@@ -99,9 +102,7 @@ const dimensionTable = (
   return `select t.*, ${codes.join(', ')}\n    from (${rows}) as t`;
 };
 
-const bandMember = ({ fact, number }: SqlFact, name: string, dialect: Dialect): string => {
-  const band = fact.bands.get(name);
-  if (!band) throw new Error(`no band ${name}`);
+const bandMember = ({ number }: SqlFact, { band }: ThresholdMap, dialect: Dialect): string => {
   const { sql, scale } = number(band.of);
   const starts = band.starts.map((start) => scaledStart(start, scale));
   const cases = starts.map((_, k) =>
@@ -113,7 +114,7 @@ const bandMember = ({ fact, number }: SqlFact, name: string, dialect: Dialect): 
 /** How a select finds the members of rows, joining each dimension once for all that is asked of it. */
 const memberFinder = (fact: SqlFact, { dialect, dimensions }: SqlWorld, joins: Map<string, () => string>) => {
   const joined = new Map<string, Joined>();
-  const linkOf = (attribute: AttributeRef): Link => reach(fact.fact, attribute) as Link;
+  const map = (attribute: AttributeRef): MemberMap => mapOf(fact.fact, attribute) as MemberMap;
   const linkText = ({ sql, column, special }: KeyColumn): string => {
     const text = keySql(dialect, sql, column);
     return special ? memberSql(dialect, text) : text;
@@ -144,21 +145,21 @@ const memberFinder = (fact: SqlFact, { dialect, dimensions }: SqlWorld, joins: M
     return made;
   };
   const member = (attribute: AttributeRef): string => {
-    if (attribute.kind === 'band') return bandMember(fact, attribute.band, dialect);
-    const link = linkOf(attribute);
+    const found = map(attribute);
+    if (found.kind === 'thresholds') return bandMember(fact, found, dialect);
+    const { link } = found;
     const own = fact.link(link);
     const table = dimensions.get(link.dimension.name);
     const relation = table && readable(table);
     const blank = `when ${isBlankSql(dialect, own.sql, own.column)} then ${dialect.text(NONE)}`;
     if (!relation) return `case ${blank} else ${linkText(own)} end`;
     const { alias, text } = dimensionJoin(link, relation);
-    return `case ${blank} when ${alias}.row_key is null then ${dialect.text(UNKNOWN)} else ${alias}.${text(attribute.attribute)} end`;
+    return `case ${blank} when ${alias}.row_key is null then ${dialect.text(UNKNOWN)} else ${alias}.${text(found.attribute)} end`;
   };
   const coded = (attribute: AttributeRef): Coded => {
-    const link = linkOf(attribute);
+    const { link, attribute: name } = map(attribute) as KeyMap;
     const { sql, column } = fact.link(link);
     const found = dimensionJoin(link, readable(dimensions.get(link.dimension.name) as Relation));
-    const name = attribute.kind === 'attribute' ? attribute.attribute : attribute.key;
     const code = found.code(name);
     return {
       code: `case when ${isBlankSql(dialect, sql, column)} then ${NONE_CODE} when ${found.alias}.row_key is null then ${UNKNOWN_CODE} else ${found.alias}.${code} end`,

@@ -1,6 +1,6 @@
 import { distinctTuples, tupleIndex, tupleKey } from '../../basics/tuples.ts';
 import { type AttributeRef, NONE, UNKNOWN } from '../../model/attributes.ts';
-import { passes } from '../../plan/members.ts';
+import { passes } from '../../plan/members/test.ts';
 import type { PlannedMeasure, PlannedShare } from '../../plan/planned.ts';
 
 import type { Segments } from '../../plan/request.ts';

@@ -1,5 +1,6 @@
-import { NONE, UNKNOWN } from '../model/attributes.ts';
-import type { MemberTest } from './request.ts';
+// Whether a member passes a filter's test (M3).
+import { NONE, UNKNOWN } from '../../model/attributes.ts';
+import type { MemberTest } from '../request.ts';
 
 const isNumber = (text: string): boolean => text.trim() !== '' && !Number.isNaN(Number(text));
 

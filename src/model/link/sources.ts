@@ -1,0 +1,76 @@
+// Links sources, and the dimensions that are read from them.
+import { suggest } from '../../errors.ts';
+import type { Faults } from '../faults.ts';
+import type { Attribute, Dimension, Source } from '../model.ts';
+import type { ModelInput } from '../schema.ts';
+
+export const linkDimension = (
+  name: string,
+  input: NonNullable<ModelInput['dimensions']>[string],
+  sources: ReadonlyMap<string, Source>,
+  faults: Faults,
+): Dimension => {
+  const path = ['dimensions', name];
+  if (input.source !== undefined && !sources.has(input.source)) {
+    faults.add(
+      [...path, 'source'],
+      'unknown-source',
+      `there is no source "${input.source}"`,
+      suggest(input.source, sources.keys(), 'sources'),
+    );
+  }
+  if (input.source !== undefined && input.key === undefined)
+    faults.add(
+      path,
+      'missing-key',
+      `dimension "${name}" has a source but no key`,
+      'Name the column that facts link to, as in `key: product_id`.',
+    );
+  if (input.source === undefined && (input.key ?? input.attributes) !== undefined)
+    faults.add(
+      path,
+      'contradiction',
+      `dimension "${name}" has ${input.key ? 'a key' : 'attributes'} but no source`,
+      'Name the source, or leave both out.',
+    );
+  const attributes = new Map<string, Attribute>();
+  for (const [attribute, column] of Object.entries(input.attributes ?? {})) {
+    attributes.set(
+      attribute,
+      typeof column === 'string'
+        ? { name: attribute, column, order: undefined }
+        : { name: attribute, column: column.column, order: column.order },
+    );
+  }
+  if (input.source === undefined) attributes.set(name, { name, column: name, order: undefined });
+  else if (attributes.size === 0 && input.key !== undefined) attributes.set(name, { name, column: input.key, order: undefined });
+  return { name, source: input.source, key: input.key, attributes };
+};
+
+const linkSource = (name: string, input: NonNullable<ModelInput['sources']>[string], faults: Faults): Source => {
+  const given = (['file', 'table', 'query'] as const).filter((key) => input[key] !== undefined);
+  if (given.length > 1)
+    faults.add(['sources', name], 'contradiction', `source "${name}" has ${given.join(' and ')}`, 'A source is one of them.');
+  const numbers = input.decimal ?? 'plain';
+  if (input.file !== undefined) return { kind: 'file', name, numbers, file: input.file };
+  if (input.table !== undefined) return { kind: 'table', name, numbers, table: input.table };
+  if (input.query !== undefined) return { kind: 'query', name, numbers, query: input.query };
+  return { kind: 'given', name, numbers };
+};
+
+/** Sources that facts and dimensions name but the model does not list are given to the engine by name. */
+const withGivenSources = (input: ModelInput): Map<string, Source | undefined> => {
+  const names =
+    input.sources === undefined
+      ? [...Object.values(input.facts), ...Object.values(input.dimensions ?? {})].flatMap((user) => user.source ?? [])
+      : [];
+  return new Map(names.map((name) => [name, { kind: 'given', name, numbers: 'plain' } as Source]));
+};
+
+/** All sources of a model: those that it lists, or those that its parts name. */
+export const linkSources = (input: ModelInput, faults: Faults): Map<string, Source> => {
+  const sources = new Map<string, Source>();
+  for (const [name, source] of withGivenSources(input)) if (source) sources.set(name, source);
+  for (const [name, source] of Object.entries(input.sources ?? {})) sources.set(name, linkSource(name, source, faults));
+  return sources;
+};

@@ -1,0 +1,18 @@
+// Member maps: how the member of a row is found. Whatever splits or filters comes down to one of these; engines know them alone.
+import type { Band, Link } from '../../model/model.ts';
+
+/** The row's key looked up in a table, or taken as it stands where there is none; a coarser fact's key is the attribute itself (G5). */
+export interface KeyMap {
+  readonly kind: 'key';
+  readonly link: Link;
+  /** Which text of the row that is found. */
+  readonly attribute: string;
+}
+
+/** A number put between thresholds: the greatest start that is not above it (M13). */
+export interface ThresholdMap {
+  readonly kind: 'thresholds';
+  readonly band: Band;
+}
+
+export type MemberMap = KeyMap | ThresholdMap;
