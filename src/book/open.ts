@@ -12,8 +12,7 @@ import { fixedRange } from '../plan/extent.ts';
 import { fixedFilters } from '../plan/fixed.ts';
 import { factSegments } from '../plan/segments.ts';
 import type { CheckedWhere, WhereOf } from '../plan/typed.ts';
-import { askIn } from './ask.ts';
-import { checkMembers } from './prepare.ts';
+import { checkMembers } from './members.ts';
 import { asOfNow, type BookRecord, within } from './record.ts';
 import { statesOf } from './states/open-states.ts';
 import type { State } from './states/state.ts';
@@ -76,7 +75,11 @@ export const open = async <N extends Names, const W extends WhereOf<N> = WhereOf
   /** Something that may be given up, in the present state. */
   const inState = <T>(run: (state: State) => Promise<T>, { signal }: AskOptions): Promise<T> =>
     orAborted(() => states.run(run, signal), signal);
-  const ask = (question: Question, asking: AskOptions = {}) => inState((state) => askIn(book, state, question, asking.signal), asking);
+  // What answers a question is loaded beside the data, so that a page shows itself before.
+  const answering = () => import('./ask.ts');
+  answering().catch(() => undefined);
+  const ask = (question: Question, asking: AskOptions = {}) =>
+    inState(async (state) => (await answering()).askIn(book, state, question, asking.signal), asking);
   // What is asked for seldom is loaded when it is asked for.
   return {
     model,

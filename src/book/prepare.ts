@@ -2,11 +2,9 @@
 
 import type { Calendar } from '../calendar/calendar.ts';
 import type { Day } from '../calendar/day.ts';
-import { DurchblickError, suggest } from '../errors.ts';
 import { calculationOf } from '../evaluate/calculate.ts';
 import type { Evaluation } from '../evaluate/evaluation.ts';
 import { type Kinds, kindsFor } from '../evaluate/shapes/table.ts';
-import { type AttributeRef, NONE, UNKNOWN } from '../model/attributes.ts';
 import type { Model, NamedWindow } from '../model/model.ts';
 import type { Question } from '../model/schema.ts';
 import { type Axis, asOfDay, asOfReach, axisOf, type FactBounds } from '../plan/axis.ts';
@@ -14,14 +12,14 @@ import { type Bound, leavesOf } from '../plan/bind.ts';
 import { yearsIn } from '../plan/calendar.ts';
 import { baseYears, periodBounds } from '../plan/extent.ts';
 import { unreached } from '../plan/fixed.ts';
-import { nameOf } from '../plan/members/kinds.ts';
 import { type Notes, notes } from '../plan/notes.ts';
 import type { PlanFrame } from '../plan/planned.ts';
 
-import { type Asked, type AskedFilter, askedOf } from '../plan/question.ts';
+import { type Asked, askedOf } from '../plan/question.ts';
 import { reachAfter, reachOf } from '../plan/reach.ts';
 import { addReads } from '../plan/reads.ts';
 import type { Cancellation } from '../plan/request.ts';
+import { checkMembers } from './members.ts';
 import { anchorDays, type BookRecord } from './record.ts';
 import type { State } from './states/state.ts';
 
@@ -33,25 +31,6 @@ export interface Prepared {
   readonly found: Notes;
   readonly asOf: Day;
 }
-
-/** Checks that the members a filter asks for exist; an error with the nearest one otherwise (M3). */
-export const checkMembers = async (
-  filters: readonly AskedFilter[],
-  members: (attribute: AttributeRef) => Promise<readonly string[]>,
-): Promise<void> => {
-  for (const { attribute, test } of filters) {
-    const asked = [...(test.values ?? []), ...(test.not ?? [])];
-    if (asked.length === 0) continue;
-    const known = await members(attribute);
-    const set = new Set([...known, NONE, UNKNOWN]);
-    const unknown = asked.find((text) => !set.has(text));
-    if (unknown !== undefined) {
-      throw new DurchblickError('unknown-member', `${nameOf(attribute)} has no member "${unknown}"`, {
-        hint: suggest(unknown, known, 'members'),
-      });
-    }
-  }
-};
 
 /** What a state of the data must tell before a question can be planned in it. */
 interface Known {

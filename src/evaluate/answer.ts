@@ -1,6 +1,6 @@
 import { compareTexts } from '../basics/text.ts';
 import type { Store } from '../engines/engine.ts';
-import { type AttributeRef, NONE, UNKNOWN } from '../model/attributes.ts';
+import { type AttributeRef, NONE, OTHERS, TOTAL, UNKNOWN } from '../model/attributes.ts';
 import type { Axis } from '../plan/axis.ts';
 import { horizonOf, type Leaf, leavesOf } from '../plan/bind.ts';
 import { reaches } from '../plan/members/kinds.ts';
@@ -36,9 +36,6 @@ export interface Answer {
   readonly rows: readonly AnswerRow[];
   readonly totals: readonly AnswerRow[];
 }
-
-export const TOTAL = 'Total';
-export const OTHERS = '(others)';
 
 const isSpecial = (text: string): boolean => text === NONE || text === UNKNOWN;
 const specialRank = (text: string): number => (text === NONE ? 1 : text === UNKNOWN ? 2 : 0);

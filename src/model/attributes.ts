@@ -4,6 +4,9 @@ import type { Dimension, Fact, Link, Model } from './model.ts';
 /** Members of a result that stand for rows without a value, or with a key the dimension does not have (G8). */
 export const NONE = '(none)';
 export const UNKNOWN = '(unknown)';
+/** What stands in their place on a total, and on the row of those left out by a limit (R1, M9). */
+export const TOTAL = 'Total';
+export const OTHERS = '(others)';
 
 /** Texts of the data that look like one of them, in however many quotes. */
 export const SPECIAL_TEXT = '^"*\\((none|unknown)\\)"*$';

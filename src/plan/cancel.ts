@@ -62,10 +62,13 @@ export const orAborted = <T>(work: () => Promise<T>, signal: Cancellation | unde
   if (!signal) return work();
   if (signal.aborted) return Promise.reject(aborted());
   return new Promise((resolve, reject) => {
-    const stop = (): void => reject(aborted());
+    const leave = (): void => signal.removeEventListener('abort', stop);
+    const stop = (): void => {
+      // The work may take a while to end for nobody; the signal is of no more use to it.
+      leave();
+      reject(aborted());
+    };
     signal.addEventListener('abort', stop);
-    work()
-      .then(resolve, reject)
-      .finally(() => signal.removeEventListener('abort', stop));
+    work().then(resolve, reject).finally(leave);
   });
 };

@@ -1,4 +1,4 @@
-import { OTHERS, TOTAL } from '../evaluate/answer.ts';
+import { OTHERS, TOTAL } from '../model/attributes.ts';
 import { bareFormatter, formatter, plainNumber } from './format.ts';
 import { csvLine, defused, markdownTable } from './text.ts';
 import type { Cell, Mark, PlainResult, ResultJson, TextTable } from './types.ts';

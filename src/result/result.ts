@@ -1,7 +1,8 @@
 import { type Day, isoOf } from '../calendar/day.ts';
-import { type Answer, type AnswerRow, readingOf, TOTAL } from '../evaluate/answer.ts';
+import { type Answer, type AnswerRow, readingOf } from '../evaluate/answer.ts';
 import type { DayRange } from '../evaluate/scope.ts';
 import type { Form } from '../language/syntax.ts';
+import { TOTAL } from '../model/attributes.ts';
 import type { Model } from '../model/model.ts';
 import { type Bound, leavesOf } from '../plan/bind.ts';
 import type { Notes } from '../plan/notes.ts';

@@ -62,14 +62,90 @@ const later = (a: unknown, b: unknown): boolean => {
   return String(a ?? '') > String(b ?? '');
 };
 
-/** Reads all rows of a fact through the engine, each value as it stands there. */
-export const factRows = async (
-  fact: Fact,
-  model: Model,
-  store: Store,
-  dimensions: ReadonlyMap<string, TextsByKey | undefined>,
-  fixed: readonly Filter[],
-): Promise<FactRows> => {
+/** A fact's rows as they stand in their source, and what reads each column. */
+interface Reading {
+  readonly fact: Fact;
+  readonly model: Model;
+  readonly dimensions: ReadonlyMap<string, TextsByKey | undefined>;
+  readonly kindOf: (column: string) => ColumnKind;
+  readonly textOf: (row: Row, column: string) => string;
+}
+
+const numberOf = (reading: Reading, row: Row, name: string): Plain | undefined => {
+  const { fact, model } = reading;
+  const expression = fact.columns.get(name);
+  if (expression) return computed(expression, (column) => numberOf(reading, row, column));
+  return plainOf(row.raw[name], model.sources.get(fact.source)?.numbers ?? 'plain');
+};
+
+const bandOf = (reading: Reading, row: Row, name: string): string => {
+  const own = reading.fact.bands.get(name);
+  const amount = own && numberOf(reading, row, own.of);
+  const at = own && amount !== undefined ? own.starts.findLastIndex((start) => start <= doubleOf(amount)) : -1;
+  return own?.labels[at] ?? NONE;
+};
+
+const memberOf = (reading: Reading, row: Row, attribute: AttributeRef): string => {
+  const { fact, dimensions, textOf } = reading;
+  if (attribute.kind === 'band') return bandOf(reading, row, attribute.key);
+  const way = reach(fact, attribute);
+  if (way === undefined || way === 'band') throw new Error(`${fact.name} does not reach ${attribute.key}`);
+  const text = textOf(row, way.column);
+  if (text === '') return NONE;
+  const table = dimensions.get(way.dimension.name);
+  if (!table) return memberText(text);
+  if (way.attribute === undefined) return table.get(text)?.get(attribute.attribute) ?? UNKNOWN;
+  const own = memberText(text);
+  for (const found of table.values()) if (found.get(attribute.attribute) === own) return own;
+  return UNKNOWN;
+};
+
+const passesFilter = (reading: Reading, row: Row, filter: Filter): boolean => {
+  switch (filter.kind) {
+    case 'members':
+      return passes(memberOf(reading, row, filter.attribute), filter.test);
+    case 'combinations': {
+      const own = filter.attributes.map((attribute) => memberOf(reading, row, attribute));
+      return filter.list.some((tuple) => tuple.every((text, k) => text === own[k])) === (filter.keep === 'listed');
+    }
+    case 'date':
+      return (row.days[filter.role] === undefined) === (filter.is === 'blank');
+    case 'entered':
+      return (row.days[filter.role] ?? filter.by) <= filter.by;
+    case 'by':
+      return (row.days[filter.role] ?? Number.POSITIVE_INFINITY) <= filter.day;
+    case 'order': {
+      const [from, until] = [row.days[filter.from], row.days[filter.until]];
+      return (from !== undefined && until !== undefined && until < from) === (filter.is === 'reversed');
+    }
+  }
+};
+
+const dayOf = (day: Day | undefined): Day | undefined => (day === NO_DAY ? undefined : day);
+
+/** Of each key the last revision recorded by a day (G7). */
+const lastRevisions = ({ fact, model, kindOf, textOf }: Reading, among: readonly Row[], knownBy: Day | undefined): readonly Row[] => {
+  const { recorded } = fact;
+  if (recorded === undefined) return among;
+  const recordedOn = rowDayReader(kindOf(recorded), { timeZone: model.timeZone, grain: 'day' });
+  const last = new Map<string, Row>();
+  for (const row of among) {
+    const at = dayOf(recordedOn(row.raw[recorded]));
+    if (knownBy !== undefined && (at === undefined || at > knownBy)) continue;
+    const key = JSON.stringify(fact.versionKey.map((column) => textOf(row, column)));
+    const before = last.get(key);
+    const beforeAt = before && dayOf(recordedOn(before.raw[recorded]));
+    const newer =
+      at !== beforeAt
+        ? (at ?? Number.NEGATIVE_INFINITY) > (beforeAt ?? Number.NEGATIVE_INFINITY)
+        : later(row.raw[recorded], before?.raw[recorded]);
+    if (!before || newer) last.set(key, row);
+  }
+  return [...last.values()];
+};
+
+/** Rows of a fact with their dates read, and what each column is read by. */
+const readRows = async (fact: Fact, model: Model, store: Store, dimensions: Reading['dimensions']) => {
   const { timeZone } = model;
   const columns = [...new Set(usedColumns(fact, model).map(({ column }) => column))].filter((column) => !fact.columns.has(column));
   const raws = await store.rows(fact.source, columns);
@@ -81,93 +157,41 @@ export const factRows = async (
     return { name, column, read: rowDayReader(kindOf(column), { timeZone, format, blankDates, grain }) };
   });
   const texts = new Map(columns.map((column) => [column, textReader(kindOf(column), timeZone)]));
-  const textOf = (row: Row, column: string): string => texts.get(column)?.(row.raw[column]) ?? '';
-  const dayOf = (day: Day | undefined): Day | undefined => (day === NO_DAY ? undefined : day);
+  const reading: Reading = { fact, model, dimensions, kindOf, textOf: (row, column) => texts.get(column)?.(row.raw[column]) ?? '' };
   const rows = raws.map((raw): Row => {
     return { raw, days: Object.fromEntries(readers.map(({ name, column, read }) => [name, dayOf(read(raw[column]))])) };
   });
-  const { numbers = 'plain' } = model.sources.get(fact.source) ?? {};
-  const number = (row: Row, name: string): Plain | undefined => {
-    const expression = fact.columns.get(name);
-    return expression ? computed(expression, (column) => number(row, column)) : plainOf(row.raw[name], numbers);
-  };
-  const band = (row: Row, name: string): string => {
-    const own = fact.bands.get(name);
-    const amount = own && number(row, own.of);
-    const at = own && amount !== undefined ? own.starts.findLastIndex((start) => start <= doubleOf(amount)) : -1;
-    return own?.labels[at] ?? NONE;
-  };
-  const member = (row: Row, attribute: AttributeRef): string => {
-    if (attribute.kind === 'band') return band(row, attribute.key);
-    const way = reach(fact, attribute);
-    if (way === undefined || way === 'band') throw new Error(`${fact.name} does not reach ${attribute.key}`);
-    const text = textOf(row, way.column);
-    if (text === '') return NONE;
-    const table = dimensions.get(way.dimension.name);
-    if (!table) return memberText(text);
-    if (way.attribute === undefined) return table.get(text)?.get(attribute.attribute) ?? UNKNOWN;
-    const own = memberText(text);
-    for (const found of table.values()) if (found.get(attribute.attribute) === own) return own;
-    return UNKNOWN;
-  };
-  const passesFilter = (row: Row, filter: Filter): boolean => {
-    switch (filter.kind) {
-      case 'members':
-        return passes(member(row, filter.attribute), filter.test);
-      case 'combinations': {
-        const own = filter.attributes.map((attribute) => member(row, attribute));
-        return filter.list.some((tuple) => tuple.every((text, k) => text === own[k])) === (filter.keep === 'listed');
-      }
-      case 'date':
-        return (row.days[filter.role] === undefined) === (filter.is === 'blank');
-      case 'entered':
-        return (row.days[filter.role] ?? filter.by) <= filter.by;
-      case 'by':
-        return (row.days[filter.role] ?? Number.POSITIVE_INFINITY) <= filter.day;
-      case 'order': {
-        const [from, until] = [row.days[filter.from], row.days[filter.until]];
-        return (from !== undefined && until !== undefined && until < from) === (filter.is === 'reversed');
-      }
-    }
-  };
-  const anyText = keyReader('mixed', timeZone);
-  const { recorded } = fact;
-  const recordedOn = recorded === undefined ? undefined : rowDayReader(kindOf(recorded), { timeZone, grain: 'day' });
-  const seen = fixed.length === 0 ? rows : rows.filter((row) => fixed.every((filter) => passesFilter(row, filter)));
+  return { rows, reading };
+};
+
+/** Reads all rows of a fact through the engine, each value as it stands there. */
+export const factRows = async (
+  fact: Fact,
+  model: Model,
+  store: Store,
+  dimensions: ReadonlyMap<string, TextsByKey | undefined>,
+  fixed: readonly Filter[],
+): Promise<FactRows> => {
+  const { rows, reading } = await readRows(fact, model, store, dimensions);
+  const anyText = keyReader('mixed', model.timeZone);
+  const seen = rows.filter((row) => fixed.every((filter) => passesFilter(reading, row, filter)));
   return {
     fact,
-    member,
+    member: (row, attribute) => memberOf(reading, row, attribute),
     value: (row, value, workingDays) => {
-      if (value.kind === 'column') return number(row, value.column);
+      if (value.kind === 'column') return numberOf(reading, row, value.column);
       const [from, until] = [row.days[value.from], row.days[value.until]];
       if (from === undefined || until === undefined) return undefined;
       return plainOf(value.days === 'all' ? until - from : workingDays?.(from, until));
     },
-    present: (row, column) => (fact.columns.has(column) ? number(row, column) !== undefined : !isBlank(row.raw[column])),
+    present: (row, column) => (fact.columns.has(column) ? numberOf(reading, row, column) !== undefined : !isBlank(row.raw[column])),
     key: (row, column) => {
       const raw = row.raw[column];
       if (!fact.columns.has(column)) return isBlank(raw) ? '' : raw instanceof Date ? raw.toISOString() : anyText(raw);
-      const value = number(row, column);
+      const value = numberOf(reading, row, column);
       return value === undefined ? '' : String(doubleOf(value));
     },
-    passes: passesFilter,
-    known: ({ knownBy, hidden }) => {
-      const among = hidden === 'counted' ? rows : seen;
-      if (recorded === undefined || recordedOn === undefined) return among;
-      const last = new Map<string, Row>();
-      for (const row of among) {
-        const at = dayOf(recordedOn(row.raw[recorded]));
-        if (knownBy !== undefined && (at === undefined || at > knownBy)) continue;
-        const key = JSON.stringify(fact.versionKey.map((column) => textOf(row, column)));
-        const before = last.get(key);
-        const beforeAt = before && dayOf(recordedOn(before.raw[recorded]));
-        const newer =
-          at !== beforeAt
-            ? (at ?? Number.NEGATIVE_INFINITY) > (beforeAt ?? Number.NEGATIVE_INFINITY)
-            : later(row.raw[recorded], before?.raw[recorded]);
-        if (!before || newer) last.set(key, row);
-      }
-      return [...last.values()];
-    },
+    passes: (row, filter) => passesFilter(reading, row, filter),
+    known: ({ knownBy, hidden }) => lastRevisions(reading, hidden === 'counted' ? rows : seen, knownBy),
   };
 };

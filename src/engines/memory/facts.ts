@@ -169,6 +169,106 @@ export const factData = (
   return { ...rowData(fact, table, model, dimensions, lists, roles), notes };
 };
 
+/** A table's rows with what they are read by. */
+interface Reading {
+  readonly fact: Fact;
+  readonly table: Table;
+  readonly model: Model;
+  readonly lists: Lists;
+}
+
+/** Something by name, made when it is first asked for and kept. */
+const keptBy = <K, T>(keyOf: (asked: K) => string, make: (asked: K) => T, known = new Map<string, T>()): ((asked: K) => T) => {
+  return (asked) => {
+    const key = keyOf(asked);
+    const before = known.get(key);
+    if (before !== undefined) return before;
+    const made = make(asked);
+    known.set(key, made);
+    return made;
+  };
+};
+
+const numbersIn = ({ fact, table, model, lists }: Reading, known: Map<string, NumberColumn>): ((name: string) => NumberColumn) => {
+  const { numbers: form = 'plain' } = model.sources.get(fact.source) ?? {};
+  const numbers: (name: string) => NumberColumn = keptBy(
+    String,
+    (name) => {
+      const expression = fact.columns.get(name);
+      if (!expression && !table.has(name)) throw unknownColumn(table.name, name, [...table.columnNames, ...fact.columns.keys()]);
+      const column = expression
+        ? computeColumn(expression, table.rows, numbers)
+        : readNumbers(table.column(name), table.kind(name), { table, column: name }, form, lists);
+      return { ...column, values: lists.own(column.values) };
+    },
+    known,
+  );
+  return numbers;
+};
+
+const bandCodes = ({ band }: ThresholdMap, numbers: (name: string) => NumberColumn, lists: Lists): MemberCodes => {
+  const { values, scale } = numbers(band.of);
+  const factor = 10 ** Math.max(scale, 0);
+  // Decimals of a start may not come out even: 1.1 x 100 is a little more than 110.
+  const starts = band.starts.map((start) =>
+    Math.abs(Math.round(start * factor) - start * factor) < 1e-6 ? Math.round(start * factor) : start * factor,
+  );
+  const none = band.labels.length;
+  const codes = lists.make(Uint8Array, values.length);
+  for (let i = 0; i < values.length; i++) {
+    const at = values[i] === values[i] ? upperBound(starts, values[i]) - 1 : -1;
+    codes[i] = at < 0 ? none : at;
+  }
+  return { codes, texts: [...band.labels, NONE] };
+};
+
+type Roles = FactData['roles'];
+const daysOf = (roles: Roles, role: string): Int32Array => (roles.get(role) as DayColumn).days;
+
+/** Days, or working days, between two dates of each row. */
+const daysBetween = (
+  { from, until, days }: Extract<RowValue, { kind: 'days-between' }>,
+  roles: Roles,
+  lists: Lists,
+  workingDays: WorkingDays | undefined,
+): NumberColumn => {
+  const [first, last] = [daysOf(roles, from), daysOf(roles, until)];
+  const values = Float64Array.from(first, (day, i) => {
+    if (day === NO_DAY || last[i] === NO_DAY) return Number.NaN;
+    return days === 'all' ? last[i] - day : (workingDays?.(day, last[i]) ?? Number.NaN);
+  });
+  return { values: lists.own(values), blanks: true, scale: 0 };
+};
+
+/** 1 where a column has a value, blank elsewhere. */
+const presenceOf = (raw: ArrayLike<unknown>, lists: Lists): NumberColumn => {
+  const integers = raw instanceof Int32Array;
+  const blank = Uint8Array.from(raw as ArrayLike<never>, (value) => (isBlank(value) || (integers && value === NO_DAY) ? 1 : 0));
+  const blanks = blank.includes(1);
+  const values = blanks ? Float64Array.from(blank, (is) => (is === 1 ? Number.NaN : 1)) : new Float64Array(0);
+  return { values: lists.own(values), blanks, scale: 0 };
+};
+
+/** Whether some row ends before it begins. */
+const anyReversed = (from: Int32Array, until: Int32Array): boolean => {
+  for (let i = 0; i < from.length; i++) if (until[i] < from[i] && until[i] !== NO_DAY) return true;
+  return false;
+};
+
+/** Distinct values as codes. Numbers and texts that look alike are one value; points in time are told apart to their last digit. */
+const valueKeys = (raw: Parameters<typeof encode>[0], sameText: (value: unknown) => string) => {
+  const byText = new Map<string, number>();
+  const codeOf = (value: unknown): number => {
+    if (value === null) return -1;
+    const text = value instanceof Date ? value.toISOString() : sameText(value);
+    const code = byText.get(text) ?? byText.size;
+    byText.set(text, code);
+    return code;
+  };
+  const codes = Int32Array.from(encode(raw, Number.POSITIVE_INFINITY, codeOf, PLAIN_LISTS));
+  return { codes, count: byText.size };
+};
+
 /** What single rows say: numbers, members, keys. Everything is made when it is first asked for and kept. */
 export const rowData = (
   fact: Fact,
@@ -176,128 +276,46 @@ export const rowData = (
   model: Model,
   dimensions: ReadonlyMap<string, DimensionData>,
   lists: Lists,
-  roles: ReadonlyMap<string, DayColumn>,
+  roles: Roles,
 ): Omit<FactData, 'notes'> => {
-  const numbers = new Map<string, NumberColumn>();
-  const { numbers: form = 'plain' } = model.sources.get(fact.source) ?? {};
-  const numbersOf = (name: string): NumberColumn => {
-    let column = numbers.get(name);
-    if (!column) {
-      const expression = fact.columns.get(name);
-      if (!expression && !table.has(name)) throw unknownColumn(table.name, name, [...table.columnNames, ...fact.columns.keys()]);
-      column = expression
-        ? computeColumn(expression, table.rows, numbersOf)
-        : readNumbers(table.column(name), table.kind(name), { table, column: name }, form, lists);
-      column = { ...column, values: lists.own(column.values) };
-      numbers.set(name, column);
-    }
-    return column;
-  };
-  const reversals = new Map<string, boolean>();
-  const spans = new Map<string, NumberColumn>();
-  const presences = new Map<string, NumberColumn>();
-  const members = new Map<string, MemberCodes>();
-  const keys = new Map<string, { codes: Int32Array; count: number }>();
+  const read = new Map<string, NumberColumn>();
+  const numbers = numbersIn({ fact, table, model, lists }, read);
   const sameText = keyReader('mixed', model.timeZone);
-  const bandCodes = ({ band }: ThresholdMap): MemberCodes => {
-    const { values, scale } = numbersOf(band.of);
-    const factor = 10 ** Math.max(scale, 0);
-    // Decimals of a start may not come out even: 1.1 x 100 is a little more than 110.
-    const starts = band.starts.map((start) =>
-      Math.abs(Math.round(start * factor) - start * factor) < 1e-6 ? Math.round(start * factor) : start * factor,
-    );
-    const none = band.labels.length;
-    const codes = lists.make(Uint8Array, values.length);
-    for (let i = 0; i < values.length; i++) {
-      const at = values[i] === values[i] ? upperBound(starts, values[i]) - 1 : -1;
-      codes[i] = at < 0 ? none : at;
-    }
-    return { codes, texts: [...band.labels, NONE] };
-  };
+  const spans = new Map<string, NumberColumn>();
+  const presences = keptBy(String, (name: string) => presenceOf(table.column(name), lists));
+  const members = keptBy(
+    ({ key }: AttributeRef) => key,
+    (attribute) => {
+      const map = mapOf(fact, attribute);
+      if (map === undefined) throw new Error(`${fact.name} does not reach ${attribute.key}`);
+      return map.kind === 'thresholds' ? bandCodes(map, numbers, lists) : keyCodes(map, table, dimensions, model.timeZone, lists);
+    },
+  );
+  const reversals = keptBy(
+    (pair: readonly [string, string]) => pair.join(' '),
+    ([from, until]) => anyReversed(daysOf(roles, from), daysOf(roles, until)),
+  );
   return {
     fact,
     table,
     rows: table.rows,
     roles,
-    numbers: numbersOf,
+    numbers,
     value: (value, workingDays) => {
-      if (value.kind === 'column') return numbersOf(value.column);
+      if (value.kind === 'column') return numbers(value.column);
       const key = `${value.from} ${value.until} ${value.days}`;
-      let column = spans.get(key);
-      if (!column) {
-        const [from, until] = [(roles.get(value.from) as DayColumn).days, (roles.get(value.until) as DayColumn).days];
-        const values = Float64Array.from(from, (day, i) =>
-          day === NO_DAY || until[i] === NO_DAY
-            ? Number.NaN
-            : value.days === 'all'
-              ? until[i] - day
-              : (workingDays?.(day, until[i]) ?? Number.NaN),
-        );
-        column = { values: lists.own(values), blanks: true, scale: 0 };
-        spans.set(key, column);
-      }
+      const column = spans.get(key) ?? daysBetween(value, roles, lists, workingDays);
+      spans.set(key, column);
       return column;
     },
-    presence: (name) => {
-      const raw = fact.columns.has(name) ? undefined : table.column(name);
-      if (raw === undefined || numbers.has(name)) return numbersOf(name);
-      let found = presences.get(name);
-      if (!found) {
-        const integers = raw instanceof Int32Array;
-        const blank = Uint8Array.from(raw as ArrayLike<never>, (value) => (isBlank(value) || (integers && value === NO_DAY) ? 1 : 0));
-        const blanks = blank.includes(1);
-        found = {
-          values: lists.own(blanks ? Float64Array.from(blank, (is) => (is === 1 ? Number.NaN : 1)) : new Float64Array(0)),
-          blanks,
-          scale: 0,
-        };
-        presences.set(name, found);
-      }
-      return found;
-    },
-    reversed: (from, until) => {
-      const key = `${from} ${until}`;
-      let found = reversals.get(key);
-      if (found === undefined) {
-        const [a, b] = [(roles.get(from) as DayColumn).days, (roles.get(until) as DayColumn).days];
-        found = false;
-        for (let i = 0; i < a.length && !found; i++) found = b[i] < a[i] && b[i] !== NO_DAY;
-        reversals.set(key, found);
-      }
-      return found;
-    },
-    members: (attribute) => {
-      let found = members.get(attribute.key);
-      if (!found) {
-        const map = mapOf(fact, attribute);
-        if (map === undefined) throw new Error(`${fact.name} does not reach ${attribute.key}`);
-        found = map.kind === 'thresholds' ? bandCodes(map) : keyCodes(map, table, dimensions, model.timeZone, lists);
-        members.set(attribute.key, found);
-      }
-      return found;
-    },
+    // What has been read as numbers says which of them are blank.
+    presence: (name) => (fact.columns.has(name) || read.has(name) ? numbers(name) : presences(name)),
+    reversed: (from, until) => reversals([from, until]),
+    members,
     keyText: (name) => {
       const text = keyReader(table.kind(name), model.timeZone);
       return (value) => (isBlank(value) || value === NO_DAY ? '' : text(value));
     },
-    keys: (name) => {
-      let found = keys.get(name);
-      if (!found) {
-        // Numbers and texts that look alike are one value; points in time are told apart to their last digit.
-        const byText = new Map<string, number>();
-        const codeOf = (value: unknown): number => {
-          if (value === null) return -1;
-          const text = value instanceof Date ? value.toISOString() : sameText(value);
-          const code = byText.get(text) ?? byText.size;
-          byText.set(text, code);
-          return code;
-        };
-        const raw = fact.columns.has(name) ? numbersOf(name).values : table.column(name);
-        const codes = Int32Array.from(encode(raw, Number.POSITIVE_INFINITY, codeOf, PLAIN_LISTS));
-        found = { codes, count: byText.size };
-        keys.set(name, found);
-      }
-      return found;
-    },
+    keys: keptBy(String, (name: string) => valueKeys(fact.columns.has(name) ? numbers(name).values : table.column(name), sameText)),
   };
 };
