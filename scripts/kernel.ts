@@ -22,4 +22,20 @@ export const assembleKernel = async (): Promise<string> => {
   return `/** kernel.wat, assembled by \`npm run kernel\`. */\n${assembled('KERNEL', text)}/** The same over memory that threads share. */\n${assembled('SHARED_KERNEL', shared)}`;
 };
 
-if (process.argv[1] === fileURLToPath(import.meta.url)) writeFileSync(KERNEL_MODULE, await assembleKernel());
+/** The look at CSV files, in the same way. */
+const files = new URL('../src/files/', import.meta.url);
+export const LOOK_MODULE = fileURLToPath(new URL('csv-look-kernel.ts', files));
+export const assembleLook = async (): Promise<string> => {
+  const wabt = await makeWabt();
+  const { buffer } = wabt.parseWat('csv-look.wat', readFileSync(new URL('csv-look.wat', files), 'utf8'), {}).toBinary({});
+  const lines =
+    Buffer.from(buffer)
+      .toString('base64')
+      .match(/.{1,120}/g) ?? [];
+  return `/** csv-look.wat, assembled by \`npm run kernel\`. */\nexport const LOOK = [\n${lines.map((line) => `  '${line}',\n`).join('')}].join('');\n`;
+};
+
+if (process.argv[1] === fileURLToPath(import.meta.url)) {
+  writeFileSync(KERNEL_MODULE, await assembleKernel());
+  writeFileSync(LOOK_MODULE, await assembleLook());
+}

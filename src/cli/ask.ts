@@ -88,13 +88,19 @@ export const ask = async (path: string, readings: readonly string[], options: As
   const bar = progress(files.length + 2);
   bar.step(`opening ${path}`);
   let book: Book | undefined;
-  let chosen: string | undefined;
+  const said: string[] = [];
   try {
     const writes = [options.output, ...files.map(({ file }) => file)];
     const chose = (engine: string, why: string): void => {
-      chosen = `engine ${engine}: ${why}; --engine takes another\n`;
+      said.push(`engine ${engine}: ${why}; --engine takes another\n`);
     };
-    book = await openBook(path, { ...options, writes, chose, trace: ({ about }) => bar.at(about) });
+    book = await openBook(path, {
+      ...options,
+      writes,
+      chose,
+      kept: (message) => void said.push(`${message}\n`),
+      trace: ({ about }) => bar.at(about),
+    });
     const opened = performance.now();
     bar.step(options.verify ? 'answering twice' : 'answering');
     const verification = options.verify ? await book.verify(question) : undefined;
@@ -110,7 +116,7 @@ export const ask = async (path: string, readings: readonly string[], options: As
     bar.done();
     await showResult(result, format, options);
     for (const write of charts) await write();
-    if (options.time) toStderr((chosen ?? '') + timeLine(book, opened - start, answered - opened));
+    if (options.time) toStderr(said.join('') + timeLine(book, opened - start, answered - opened));
     return verification ? sayVerified(verification, options.quiet ?? false) : 0;
   } finally {
     bar.done();

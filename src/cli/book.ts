@@ -1,13 +1,14 @@
 import { stat } from 'node:fs/promises';
-import { resolve } from 'node:path';
+import { join, resolve } from 'node:path';
 import { type Command, Option } from 'commander';
 import { open } from '../book/open.ts';
 import type { Book } from '../book/types.ts';
+import type { KeptEvent } from '../engines/duckdb/kept-copy.ts';
 import type { Engine } from '../engines/engine.ts';
 import type { Statement } from '../engines/sql/database.ts';
 import { DurchblickError } from '../errors.ts';
 import { engineFor, loadModel, type ModelFile, modelPlaces } from '../files/node.ts';
-import { checkTargets } from './write.ts';
+import { checkTargets, toStderr } from './write.ts';
 
 /** Where a question is answered. */
 export interface EngineOptions {
@@ -17,6 +18,8 @@ export interface EngineOptions {
   readonly allow?: readonly string[];
   /** Seconds for which a state of the data is taken for the present one. */
   readonly refresh?: string;
+  /** Where typed copies of large files are kept; `off` keeps none. */
+  readonly keep?: string;
 }
 
 /** How to open a book beyond the options of a user. */
@@ -27,6 +30,8 @@ interface Opening extends EngineOptions {
   readonly inPlace?: boolean;
   /** Is told which engine was taken where the user named none, and why. */
   readonly chose?: (engine: string, why: string) => void;
+  /** Is told what became of the copy of each large file. */
+  readonly kept?: (message: string) => void;
   /** Files that the command is going to write. */
   readonly writes?: readonly (string | undefined)[];
 }
@@ -50,7 +55,23 @@ export const withEngine = (command: Command): Command =>
     )
     .option('--connect <url>', 'a database with the tables of the model: postgres://user@host/database, or duckdb:file.duckdb')
     .option('--allow <folder>', "a folder beside the model's own that its files may lie in (repeatable)", collect)
+    .option(
+      '--keep <folder>',
+      'where typed copies of large files are kept: .durchblick beside the model if nothing is said; off keeps none',
+    )
     .option('--refresh <seconds>', 'how long files or tables are taken to stay as they are; 0, the default, looks for each question');
+
+/** The folder for kept copies: by option, by the environment, else beside the model. */
+const keepFolder = ({ keep = process.env.DURCHBLICK_KEEP }: EngineOptions, folder: string): string | undefined =>
+  keep === 'off' ? undefined : keep === undefined || keep === '' ? join(folder, '.durchblick') : resolve(keep);
+
+/** A copy that cannot be kept is told at once; what else became of copies to whoever wants to know. */
+const sayKept =
+  ({ kept }: Opening) =>
+  ({ state, message }: KeptEvent): void => {
+    if (state === 'not-kept') toStderr(`note: ${message}\n`);
+    else kept?.(message);
+  };
 
 const DATABASE_FILE = /^duckdb:(?:\/\/)?(.+)$/;
 const databaseFile = (url: string | undefined): string[] => DATABASE_FILE.exec(url ?? '')?.slice(1) ?? [];
@@ -99,7 +120,11 @@ export const openBook = async (path: string, options: Opening = {}): Promise<Boo
   if (chosen) options.chose?.(chosen.engine, chosen.why);
   if (engine === 'duckdb') {
     const { duckdb } = await import('../engines/duckdb/index.ts');
-    return open(model, duckdb({ folder, allow, files, trace, inPlace }), opening);
+    return open(
+      model,
+      duckdb({ folder, allow, files, trace, inPlace, keep: keepFolder(options, folder), kept: sayKept(options) }),
+      opening,
+    );
   }
   const { memory } = await import('../engines/memory/index.ts');
   return open(model, memory({}, { files }), opening);

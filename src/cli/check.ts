@@ -46,7 +46,8 @@ export const check = async (path: string, options: CheckOptions = {}): Promise<n
   const format = oneOf(options.format ?? 'text', ['text', 'json'], '--format');
   let book: Book | undefined;
   try {
-    book = await openBook(path, options);
+    const kept: string[] = [];
+    book = await openBook(path, { ...options, kept: (message) => void kept.push(`${message}\n`) });
     const findings = await book.check();
     const alerts = options.alerts ? await book.alerts(options.asOf) : undefined;
     if (format === 'json') await deliver(json(path, findings, alerts), undefined);
@@ -55,7 +56,11 @@ export const check = async (path: string, options: CheckOptions = {}): Promise<n
       const built = [...windows.values()].filter(({ builtIn }) => builtIn).length;
       const count = (severity: Finding['severity']): number => findings.filter((found) => found.severity === severity).length;
       const summary = `${path}: ${facts.size} facts, ${measures.size} measures, ${formulas.size} formulas, ${windows.size - built} windows (and ${built} built in), ${comparisons.size} comparisons: all names known, all dates are dates; ${count('warning')} ${verb(count('warning'), 'warning', 'warnings')}, ${count('hint')} ${verb(count('hint'), 'hint', 'hints')}.\n`;
-      await deliver(`${findings.map(written).join('')}${summary}${alerts ? alertLines(alerts, book) : ''}`, undefined, 'words');
+      await deliver(
+        `${findings.map(written).join('')}${summary}${kept.join('')}${alerts ? alertLines(alerts, book) : ''}`,
+        undefined,
+        'words',
+      );
     }
     return alerts && alerts.length > 0 ? ALERT_FIRED : 0;
   } catch (error) {

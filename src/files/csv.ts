@@ -249,3 +249,32 @@ export const readCsv = (bytes: Uint8Array, name: string): FileTable => {
     columns: header.map((column, k) => ({ name: column, kind: 'text', values: records.map((record) => record[k]) })),
   };
 };
+
+/** The header of a plain file, with the number of bytes up to the first record. */
+export interface CsvStart {
+  readonly separator: Separator;
+  readonly header: readonly string[];
+  readonly length: number;
+  readonly ends: 'lf' | 'crlf';
+}
+
+/** The header of a plain file in its first bytes; undefined where it is not plain or not whole. */
+export const csvStart = (head: Uint8Array): CsvStart | undefined => {
+  const start = startOf(head);
+  const end = head.indexOf(LINE_FEED, start);
+  const ends = end > start && head[end - 1] === RETURN ? 'crlf' : 'lf';
+  const line = head.subarray(start, ends === 'crlf' ? end - 1 : end);
+  if (end < 0 || line.length === 0 || line.includes(RETURN) || line.includes(0)) return undefined;
+  const { separator } = separatorOf(head.subarray(0, end + 1));
+  // Quotes in a header may hold anything: few have them.
+  if (line.includes(QUOTE)) return undefined;
+  return { separator, header: headerIn([head.subarray(0, end + 1)], separator), length: end + 1, ends };
+};
+
+/** Some of the first records, for a guess at what columns hold. */
+export const csvHead = (head: Uint8Array, separator: Separator, most: number): readonly (readonly string[])[] => {
+  const text = new TextDecoder().decode(head.subarray(0, HEAD_BYTES));
+  const whole = text.slice(0, text.lastIndexOf('\n') + 1);
+  return Papa.parse<string[]>(whole, { delimiter: separator, preview: most + 1 }).data.slice(1);
+};
+const HEAD_BYTES = 2 ** 20;

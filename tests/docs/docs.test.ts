@@ -1,5 +1,5 @@
 import { spawnSync } from 'node:child_process';
-import { mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
+import { existsSync, mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { createServer, type Server } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import { join } from 'node:path';
@@ -31,6 +31,13 @@ test('every link between pages leads somewhere', () => {
       if (anchor) expect(read(file).toLowerCase(), `${page} → ${target}`).toContain(`# ${anchor.replaceAll('-', ' ')}`);
     }
   }
+});
+
+test('every file that docs/architecture.md names is where it says', () => {
+  const named = [...read('docs/architecture.md').matchAll(/`((?:[a-z-]+\/)+[a-z0-9-]+\.(?:ts|wat))`/g)].map(([, path]) => path);
+  expect(named.length).toBeGreaterThan(40);
+  const exists = (path: string): boolean => [`src/${path}`, path].some((at) => existsSync(join(ROOT, at)));
+  expect(named.filter((path) => !exists(path))).toEqual([]);
 });
 
 test('every code of an error, note or finding has its line in docs/errors.md', () => {

@@ -19,10 +19,7 @@ export const duckdbDialect: Dialect = {
   matches: (text, pattern) => `regexp_matches(${text}, ${standardQuotes.text(pattern)})`,
   group: (text, pattern, group) => `regexp_extract(${text}, ${standardQuotes.text(pattern)}, ${group})`,
   byCodePoint: (text) => text,
-  integers: (name, columns) =>
-    `(select ${Object.entries(columns)
-      .map(([column, list]) => `unnest([${Array.from(list).join(', ')}]) as ${column}`)
-      .join(', ')}) as ${name}`,
+  eachDay: (first, last) => `unnest(range(${first}, ${last} + 1))`,
 };
 
 const UNUSABLE: readonly (readonly [RegExp, string])[] = [

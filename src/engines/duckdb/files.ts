@@ -1,7 +1,5 @@
 // File sources as relations of DuckDB, each meaning what docs/files.md says, whoever reads it.
-import { createReadStream } from 'node:fs';
 import { open, readFile } from 'node:fs/promises';
-import { createGunzip } from 'node:zlib';
 import type { DuckDBConnection } from '@duckdb/node-api';
 import { DurchblickError } from '../../errors.ts';
 import type { ByteSource } from '../../files/bytes.ts';
@@ -15,13 +13,10 @@ import { checkNames } from '../../files/text.ts';
 import { joinedTables } from '../shared/sources.ts';
 import type { SqlColumn } from '../sql/dialect.ts';
 import { physicalNames } from './columns.ts';
+import { csvPieces, fileList, LONGEST, readCsvSql } from './csv-files.ts';
 import { duckdbDialect, duckdbKind } from './dialect.ts';
 
-const { identifier, text } = duckdbDialect;
-
-/** A path as DuckDB takes it for itself and for no pattern. */
-const literal = (path: string): string => text(path.replace(/[*?[]/g, '[$&]'));
-const list = (files: readonly FoundFile[]): string => `[${files.map(({ real }) => literal(real)).join(', ')}]`;
+const { identifier } = duckdbDialect;
 
 /** What a file is to DuckDB: a select that reads it where it lies, or rows that must be loaded. */
 export type FileRelation =
@@ -37,27 +32,6 @@ export type FileRelation =
 const columnsNamed = (names: readonly string[], kinds: readonly Omit<SqlColumn, 'name' | 'as'>[]): SqlColumn[] =>
   physicalNames(names).map((as, k) => ({ ...kinds[k], name: names[k], as }));
 
-/** The bytes of a text file, unpacked where its name says that it is packed. */
-async function* pieces({ name, real }: FoundFile): AsyncGenerator<Uint8Array> {
-  const stream = createReadStream(real, { highWaterMark: 4 * 2 ** 20 });
-  if (!isPacked(name)) {
-    yield* stream;
-    return;
-  }
-  const unpacked = createGunzip();
-  stream.on('error', (error) => unpacked.destroy(error));
-  try {
-    yield* stream.pipe(unpacked);
-  } catch (error) {
-    if (error instanceof Error && 'code' in error && String(error.code).startsWith('Z_'))
-      throw new DurchblickError('bad-file', `${name} is not packed by gzip, or is damaged`, {
-        kind: 'data',
-        hint: 'It must be what its ending says.',
-      });
-    throw error;
-  }
-}
-
 interface CsvLook {
   readonly facts: CsvFacts;
   readonly header: readonly string[];
@@ -67,15 +41,12 @@ interface CsvLook {
 const lookAtCsv = async (file: FoundFile): Promise<CsvLook> => {
   const { name } = file;
   const scan = csvScan(name);
-  for await (const piece of pieces(file)) scan.push(piece);
+  for await (const piece of csvPieces(file)) scan.push(piece);
   const facts = scan.end();
   const header = facts.header();
   checkNames(header, name);
   return { facts, header };
 };
-
-/** Longer records than this DuckDB is not asked to read. */
-const LONGEST = 16 * 2 ** 20;
 
 /** Files that DuckDB's reader and ours read alike, as the tests hold them to; others are read by ours. */
 const isPlain = ({ facts, header }: CsvLook): boolean =>
@@ -85,32 +56,6 @@ const isPlain = ({ facts, header }: CsvLook): boolean =>
   !facts.bareQuotes &&
   !facts.quotedEnds &&
   facts.longest < LONGEST;
-
-const readCsvSql = (files: readonly FoundFile[], { facts, header }: CsvLook): string => {
-  const columns = physicalNames(header).map((name) => `${text(name)}: 'varchar'`);
-  const settings = [
-    `columns = {${columns.join(', ')}}`,
-    'auto_detect = false',
-    `compression = '${isPacked(files[0].name) ? 'gzip' : 'none'}'`,
-    'header = true',
-    `delim = ${text(facts.separator)}`,
-    `quote = '"'`,
-    `escape = '"'`,
-    `comment = ''`,
-    'skip = 0',
-    `nullstr = ''`,
-    'strict_mode = true',
-    'null_padding = false',
-    'ignore_errors = false',
-    'union_by_name = false',
-    'hive_partitioning = false',
-    'filename = false',
-    `new_line = '${facts.ends === 'crlf' ? '\\r\\n' : '\\n'}'`,
-    `max_line_size = ${LONGEST}`,
-    `buffer_size = ${4 * LONGEST}`,
-  ];
-  return `read_csv(${list(files)}, ${settings.join(', ')})`;
-};
 
 /** Files that one pattern stands for have one header. */
 const sameHeaders = (looks: readonly CsvLook[], files: readonly FoundFile[]): void => {
@@ -143,7 +88,11 @@ const csvRelation = async (files: readonly FoundFile[]): Promise<FileRelation> =
   const records = looks.reduce((sum, { facts }) => sum + facts.records, 0);
   return {
     kind: 'select',
-    from: readCsvSql(files, looks[0]),
+    from: readCsvSql(files, {
+      separator: looks[0].facts.separator,
+      ends: looks[0].facts.ends === 'crlf' ? 'crlf' : 'lf',
+      columns: physicalNames(header).map((name) => [name, 'varchar'] as const),
+    }),
     columns: columnsNamed(
       header,
       header.map(() => ({ kind: 'text' as const })),
@@ -188,7 +137,7 @@ const parquetRelation = async (connection: DuckDBConnection, files: readonly Fou
   const names = schema.map(({ name }) => name);
   const columns = columnsNamed(names, schema);
   const own = columns.map(({ as, name }) => identifier(as ?? name));
-  const read = `read_parquet(${list(files)}, hive_partitioning = false, union_by_name = false, filename = false, binary_as_string = false)`;
+  const read = `read_parquet(${fileList(files)}, hive_partitioning = false, union_by_name = false, filename = false, binary_as_string = false)`;
   const aliased = `${read} as file(${own.join(', ')})`;
   const types = (await connection.runAndReadAll(`describe select * from ${aliased}`)).getRows().map((row) => String(row[1]));
   const casts = columns.map((column, k) => castOf(column, types[k], own[k]));

@@ -1,6 +1,8 @@
 // The engine that lets DuckDB scan.
+
 import { stat } from 'node:fs/promises';
-import type { DuckDBConnection, DuckDBInstance } from '@duckdb/node-api';
+import { resolve } from 'node:path';
+import type { DuckDBConnection, DuckDBInstance, DuckDBResult } from '@duckdb/node-api';
 import { DurchblickError, suggest } from '../../errors.ts';
 import type { Files } from '../../files/files.ts';
 import { type FolderFiles, folderFiles } from '../../files/folder.ts';
@@ -8,10 +10,10 @@ import { columnsOfSource, dateColumns } from '../../model/columns.ts';
 import type { Model, Source } from '../../model/model.ts';
 import { aborted } from '../../plan/cancel.ts';
 import type { Cancellation } from '../../plan/request.ts';
-import type { Engine } from '../engine.ts';
+import type { Engine, Store } from '../engine.ts';
 import { oneAfterAnother } from '../shared/queue.ts';
 import { readSource } from '../shared/sources.ts';
-import { changing, sourceStates } from '../shared/states.ts';
+import { changing, sourceChanged, sourceStates } from '../shared/states.ts';
 import { type Table, type TableInput, tableOf, tableOver } from '../shared/tables.ts';
 import type { Database, Rows, Statement } from '../sql/database.ts';
 import type { Relation, SqlColumn } from '../sql/dialect.ts';
@@ -19,8 +21,10 @@ import { openSqlStore } from '../sql/store.ts';
 import { physicalNames } from './columns.ts';
 import { DUCKDB_SETTINGS, duckdbDialect, duckdbKind } from './dialect.ts';
 import { fileRelation } from './files.ts';
+import { type KeptCopies, type KeptEvent, keptCopies } from './kept-copy.ts';
 import { loadTable } from './load.ts';
 import { withAbsolutePaths } from './query.ts';
+import { typedCsv } from './typed-csv.ts';
 
 export interface DuckDbOptions {
   /** A database file, opened read-only; a database in memory when left out. */
@@ -39,6 +43,10 @@ export interface DuckDbOptions {
   readonly memoryLimit?: string;
   /** Is told every statement before it runs. */
   readonly trace?: (statement: Statement) => void;
+  /** A folder that keeps typed copies of large files, so that texts are read once; none is kept when left out. */
+  readonly keep?: string;
+  /** Is told what became of each source's copy. */
+  readonly kept?: (event: KeptEvent) => void;
   /** Leaves text files where they are, behind views, so that traced statements run as they stand; slower. */
   readonly inPlace?: boolean;
 }
@@ -91,6 +99,19 @@ const lock = async (connection: DuckDBConnection, folders: readonly string[]): P
 const staysInFiles = (model: Model, { inPlace }: DuckDbOptions): boolean =>
   inPlace === true || [...model.sources.values()].some((source) => source.kind === 'file' && /\.parquet$/i.test(source.file));
 
+/** Of typed copies the texts are read in their files when rows are shown: those must still be what they were. */
+const withSameTexts = (store: Store, state: () => Promise<string>, opened: string): Store => {
+  const checked =
+    <A extends unknown[], T>(call: (...args: A) => Promise<T>) =>
+    async (...args: A): Promise<T> => {
+      const found = await call(...args);
+      const now = await state();
+      if (now !== opened) throw sourceChanged('since it was read', opened, now);
+      return found;
+    };
+  return { ...store, sample: checked(store.sample), rows: checked(store.rows), factRows: checked(store.factRows) };
+};
+
 /** Reads CSV, Parquet and JSON files of a model where they lie, the tables of a database file, or tables that a program gives. */
 export const duckdb = (options: DuckDbOptions = {}): Engine => ({
   name: 'duckdb',
@@ -107,14 +128,16 @@ export const duckdb = (options: DuckDbOptions = {}): Engine => ({
       const { size, mtimeNs, ino } = await stat(options.path, { bigint: true });
       return `${size}:${mtimeNs}:${ino}`;
     };
-    return changing(
-      async () => [await state(), await database().catch(() => '')].join('\n'),
-      async () => {
-        const instance = await openInstance(options);
-        const store = await openSqlStore(model, await databaseOf(instance, model, options, files), opening);
-        return staysInFiles(model, options) ? { ...store, readsFiles: 'when-asked' } : store;
-      },
-    );
+    const present = async (): Promise<string> => [await state(), await database().catch(() => '')].join('\n');
+    return changing(present, async () => {
+      const opened = await present();
+      const instance = await openInstance(options);
+      const kept = options.keep === undefined || options.inPlace ? undefined : keptCopies(resolve(options.keep), options.kept);
+      const store = await openSqlStore(model, await databaseOf(instance, model, options, files, kept), opening);
+      await kept?.save();
+      const same = withSameTexts(store, present, opened);
+      return staysInFiles(model, options) ? { ...same, readsFiles: 'when-asked' } : same;
+    });
   },
 });
 
@@ -125,6 +148,7 @@ interface Sources {
   readonly options: DuckDbOptions;
   readonly files: FolderFiles;
   readonly temporary: () => string;
+  readonly kept: KeptCopies | undefined;
 }
 
 const describe = async ({ connection, options }: Sources, name: string, from: string): Promise<Relation> => {
@@ -164,12 +188,19 @@ const fromFile = async (sources: Sources, source: Extract<Source, { kind: 'file'
   const { file, name } = source;
   if (options.files && options.folder === undefined)
     return loaded(sources, name, tableOver(await readSource(file, model, name, options.files), file), { texts: false });
+  if (!options.inPlace && /\.csv(\.gz)?$/i.test(file)) {
+    const typed = await typedCsv({ connection, model, source, files: await files.find(file), temporary, kept: sources.kept });
+    if (typed) return typed;
+  }
   const found = await fileRelation(connection, file, files).catch((error: unknown) => {
     throw fileFault(file, error);
   });
   if (found.kind === 'rows') return loaded(sources, name, tableOver(found.table, file), { texts: /\.csv/i.test(file) });
   const { from, columns, texts } = found;
-  if (!texts && !options.inPlace) return { name: file, from, columns };
+  if (!texts && !options.inPlace) {
+    const place = await sources.kept?.place(file, await files.find(file), 'parquet');
+    return { name: file, from, columns, ...(place ? { found: place.found } : {}) };
+  }
   const table = identifier(options.inPlace ? name : temporary());
   const sql = `create temp ${options.inPlace ? 'view' : 'table'} ${table} as select * from ${from}`;
   if (options.inPlace) options.trace?.({ about: `${VIEW} ${file}`, sql });
@@ -230,13 +261,19 @@ const relationOf = async (sources: Sources, source: Source): Promise<Relation> =
   });
 };
 
-const databaseOf = async (instance: DuckDBInstance, model: Model, options: DuckDbOptions, files: FolderFiles): Promise<Database> => {
+const databaseOf = async (
+  instance: DuckDBInstance,
+  model: Model,
+  options: DuckDbOptions,
+  files: FolderFiles,
+  kept: KeptCopies | undefined,
+): Promise<Database> => {
   const connection = await instance.connect();
   await connection.run(DUCKDB_SETTINGS);
-  await lock(connection, await files.roots());
+  await lock(connection, [...(await files.roots()), ...(kept ? [kept.folder] : [])]);
   let next = 0;
   const temporary = (): string => `durchblick_${next++}`;
-  const sources: Sources = { connection, model, options, files, temporary };
+  const sources: Sources = { connection, model, options, files, temporary, kept };
   const queue = oneAfterAnother();
   return {
     dialect: duckdbDialect,
@@ -272,6 +309,29 @@ const fileFault = (file: string, error: unknown): DurchblickError => {
   });
 };
 
+/** Types whose values need no turning into something else, by the numbers that DuckDB gives them: they are read as they lie. */
+const AS_THEY_ARE = new Set(['BOOLEAN', 'TINYINT', 'SMALLINT', 'INTEGER', 'BIGINT', 'DOUBLE', 'VARCHAR']);
+
+/** All rows of an answer, column by column. */
+const fetched = async (result: DuckDBResult): Promise<Rows> => {
+  const { DuckDBTypeId, JSDuckDBValueConverter } = await loadDuckDb();
+  const chunks = await result.fetchAllChunks();
+  const count = chunks.reduce((sum, { rowCount }) => sum + rowCount, 0);
+  const columns = Array.from({ length: result.columnCount }, (_, k) => {
+    const values = new Array<unknown>(count);
+    const plain = AS_THEY_ARE.has(DuckDBTypeId[result.columnTypeId(k)]);
+    let at = 0;
+    for (const chunk of chunks) {
+      if (plain) {
+        const vector = chunk.getColumnVector(k);
+        for (let row = 0; row < chunk.rowCount; row++) values[at++] = vector.getItem(row);
+      } else for (const value of chunk.convertColumnValues(k, JSDuckDBValueConverter)) values[at++] = value;
+    }
+    return values;
+  });
+  return { count, columns };
+};
+
 const runStatement = async (
   connection: DuckDBConnection,
   statement: Statement,
@@ -283,9 +343,7 @@ const runStatement = async (
   const stop = (): void => connection.interrupt();
   signal?.addEventListener('abort', stop);
   try {
-    const result = await connection.runAndReadAll(statement.sql);
-    const columns = result.getColumnsJS() as ArrayLike<unknown>[];
-    return { count: result.currentRowCount, columns };
+    return await fetched(await connection.run(statement.sql));
   } catch (error) {
     if (signal?.aborted) throw aborted();
     throw new DurchblickError('engine-failed', `DuckDB: ${reason(error)} (${statement.about})`, { kind: 'engine' });

@@ -28,8 +28,5 @@ export const postgresDialect: Dialect = {
   matches: (text, pattern) => `${text} ~ ${standardQuotes.text(pattern)}`,
   group: (text, pattern, group) => `(regexp_match(${text}, ${standardQuotes.text(pattern)}))[${group}]`,
   byCodePoint: (text) => `${text} collate "C"`,
-  integers: (name, columns) =>
-    `unnest(${Object.values(columns)
-      .map((list) => `array[${Array.from(list).join(', ')}]::integer[]`)
-      .join(', ')}) as ${name} (${Object.keys(columns).join(', ')})`,
+  eachDay: (first, last) => `generate_series(${first}, ${last})`,
 };

@@ -111,7 +111,9 @@ export const cubeStatement = (
     ...inner.map((attribute, k) => `${rows.member(attribute)} as m${k}`),
     ...(byKeyFirst ? links.map((link, k) => `${fact.link(link).sql} as l${k}`) : []),
   ];
-  const measures = ['count(*) as n', ...aggregates.map((aggregate, k) => `${rows.aggregate(aggregate)} as a${k}`)];
+  // Numbers leave as doubles, which drivers hand over as they are; where they are added up again, at the end.
+  const out = byKeyFirst ? (sql: string): string => sql : dialect.toDouble;
+  const measures = aggregates.map((aggregate, k) => `${out(`(${rows.aggregate(aggregate)})`)} as a${k}`);
   const bySegment = role === undefined || join || segment === '0' ? '1' : fact.sameDay(role);
   const numbers = groups.map((_, k) => (k === 0 ? bySegment : String(k + 1))).join(', ');
   const first = [
@@ -159,13 +161,14 @@ const joinedLater = (
   inner: readonly AttributeRef[],
   later: (filter: Filter) => boolean,
 ): string => {
+  const { dialect } = world;
   const outer = selectOf(summedFact(fact, first, links), world, undefined);
   const members = attributes.map((attribute, k) => {
     const at = inner.indexOf(attribute);
     return `${at < 0 ? outer.member(attribute) : `${ROWS}.m${at}`} as m${k}`;
   });
   const conditions = filters.filter(later).map(outer.condition);
-  const measures = ['sum(n) as n', ...aggregates.map(({ kind }, k) => `${again(kind, `a${k}`)} as a${k}`)];
+  const measures = aggregates.map(({ kind }, k) => `${dialect.toDouble(`(${again(kind, `a${k}`)})`)} as a${k}`);
   return [
     `select ${['s', ...members, ...measures].join(',\n  ')}`,
     `from ${outer.from()}`,
@@ -197,7 +200,7 @@ const cubeOf = (
     place[row] = at;
   }
   const width = tuples.length;
-  const offset = 2 + attributes.length;
+  const offset = 1 + attributes.length;
   return {
     segments,
     tuples,

@@ -15,6 +15,8 @@ export interface SqlColumn {
   readonly kind: SqlKind;
   /** Decimals of a decimal column, where its type fixes them. */
   readonly scale?: number;
+  /** Of a decimal column made of texts: the least number of decimals that all its values have (M10). */
+  readonly needed?: number;
   /** Digits that the type of a decimal or whole number holds at most. */
   readonly precision?: number;
   /** What an unusable column holds, in words. */
@@ -33,6 +35,13 @@ export interface Relation {
   readonly name: string;
   readonly from: string;
   readonly columns: readonly SqlColumn[];
+  /** Rows are typed copies of texts: the texts as they stand in their file, in order, and the column of both that has a row's number there. */
+  readonly written?: { readonly row: string; readonly from: string; readonly columns: readonly SqlColumn[] };
+  /** Rows that cannot change: what statements about all of them found out may be kept. */
+  readonly found?: {
+    readonly recall: (sql: string) => readonly (number | null)[] | undefined;
+    readonly remember: (sql: string, values: readonly (number | null)[]) => void;
+  };
   /** A file of texts, whose dates and numbers are worth reading once. */
   readonly texts?: true;
   /** The right to read it is missing: whoever needs its rows throws this, and nobody else is stopped. */
@@ -71,8 +80,8 @@ export interface Dialect {
   readonly group: (text: string, pattern: string, group: number) => string;
   /** A text compared by code points. */
   readonly byCodePoint: (text: string) => string;
-  /** Equally long lists of integers as a relation with these columns. */
-  readonly integers: (name: string, columns: Readonly<Record<string, ArrayLike<number>>>) => string;
+  /** What may stand behind FROM for the whole numbers from a first to a last one, both inclusive; they may be columns of what stands before it. */
+  readonly eachDay: (first: string, last: string) => string;
 }
 
 /** Quoting that the SQL standard prescribes. */

@@ -3,6 +3,7 @@ import { tupleIndex } from '../../basics/tuples.ts';
 import type { Events, EventsRequest } from '../../plan/request.ts';
 import { linkWithTable, summedFact } from './cube.ts';
 import type { Rows, Statement } from './database.ts';
+import { dayTable } from './day-table.ts';
 import { ROWS, type SqlFact } from './fact.ts';
 import { type SqlWorld, segmentSql, selectOf } from './select.ts';
 
@@ -25,10 +26,9 @@ export const eventsStatements = (request: EventsRequest, fact: SqlFact, world: S
     const rows = selectOf(fact, world, knownBy);
     const [earliest, latest] = [windows.from[0], windows.to[windows.to.length - 1]];
     const day = `(${fact.day(role as string)})`;
-    const { segment, join } = segmentSql(dialect, day, segments, fact.bounds.get(role as string));
     // Coarse rows stand on the first day of their period.
-    const daily = join === '';
-    const stand = daily ? day : standOf(segment, segments.starts);
+    const { stand, join } = segmentSql(dialect, day, segments, fact.bounds.get(role as string));
+    const daily = stand === day;
     const prune = fact.between(role as string, earliest, latest);
     const key =
       count.kind === 'distinct'
@@ -78,7 +78,7 @@ export const eventsStatements = (request: EventsRequest, fact: SqlFact, world: S
     const sql = `with ${seen} as (
   select ${[...members, `${ROWS}.k`, 'a.reached', 'a.passed', ...(distinct ? [] : [`${ROWS}.d`, `${ROWS}.w`])].join(', ')}
   from ${body}
-    join (select * from ${dialect.integers('days', { day: days, reached, passed })}) as a on a.day = ${ROWS}.d
+    join ${dayTable(dialect, 'a', days, { reached, passed })} on a.day = ${ROWS}.d
 ), ${runs} as (
   select ${split}${distinct ? '1 as w' : 'w'}, reached as start,
     least(passed, coalesce(lead(reached) over (partition by k${names.map((name) => `, ${name}`).join('')} order by ${distinct ? 'reached, passed' : 'd'}), ${anchors})) as stop
@@ -105,11 +105,6 @@ const unmet = (wanted: string, text: string): string => {
   while (text.includes(name)) name = `${name}_`;
   return name;
 };
-
-const standOf = (segment: string, starts: ArrayLike<number>): string =>
-  `case ${segment} ${Array.from(starts)
-    .map((start, s) => `when ${s} then ${start}`)
-    .join(' ')} end`;
 
 /** Where rows stand behind an anchor's window. */
 export const seenIn = ({ segments, windows }: EventsRequest, width: number, cells: Float64Array): Events['seen'] => {

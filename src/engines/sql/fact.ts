@@ -89,8 +89,13 @@ const askOnce =
   async (expressions: readonly string[]): Promise<(number | null)[]> => {
     if (expressions.length === 0) return [];
     const sql = `select ${expressions.join(',\n  ')}\nfrom ${from(opening)}`;
+    const { found } = opening.relation;
+    const known = found?.recall(sql);
+    if (known) return [...known];
     const { columns } = await opening.run({ about: about(what, opening), sql });
-    return columns.map((column) => (column[0] === null || column[0] === undefined ? null : Number(column[0])));
+    const values = columns.map((column) => (column[0] === null || column[0] === undefined ? null : Number(column[0])));
+    found?.remember(sql, values);
+    return values;
   };
 
 /** The first row that meets a condition, and the text of a value in it. */
@@ -115,27 +120,63 @@ interface RoleDates {
   readonly day: string;
   /** Whether a value is none of a date and a blank. */
   readonly bad: string;
+  /** The same in the rows as they stand in their source, where the first such row is looked for. */
+  readonly first: { readonly opening: Opening; readonly bad: string };
 }
 
-const roleDates = async (opening: Opening): Promise<RoleDates[]> => {
-  const { fact, dialect } = opening;
-  const found: RoleDates[] = [];
+/** Days of a column of dates come one for one with them, so that the first and last of them say whether any is out of bounds. */
+const isPlainDates = (column: SqlColumn, role: Role): boolean => column.kind === 'date' && role.blankDates.length === 0;
+
+/** How a column's values are read as days; what must be known of them is looked up in rows that have them as `raw`. */
+const readDates = async (opening: Opening, role: Role, raw: string): Promise<(raw: string) => Pick<RoleDates, 'day' | 'bad'>> => {
+  const { fact, dialect, model } = opening;
+  const column = columnOf(opening, role.column);
+  const rules = {
+    format: role.format,
+    blankDates: role.blankDates,
+    grain: fact.grain === 'day' ? ('day' as const) : ('coarse' as const),
+  };
+  const reading = await readingOf(role.name, column, rules, raw, dialect, model.timeZone, (what, list) => askOnce(opening, what)(list));
+  return (value) => {
+    const day = daySql(dialect, value, column, reading);
+    const none = noDateSql(dialect, value, column, reading);
+    return { day, bad: `((${day}) is null and not ${none} or (${day}) not between ${FIRST_DAY} and ${LAST_DAY})` };
+  };
+};
+
+/**
+ * The dates of all roles, and the rows that they are read in. Texts are read once for each text there is, in a table beside the
+ * rows: there are fewer of them than rows, and far fewer than uses.
+ */
+const roleDates = async (opening: Opening): Promise<{ readonly dates: RoleDates[]; readonly opening: Opening }> => {
+  const { fact, relation, dialect } = opening;
+  const dates: RoleDates[] = [];
+  const [columns, joins]: [string[], string[]] = [[], []];
   for (const role of fact.roles.values()) {
-    const column = columnOf(opening, role.column);
     const raw = rawOf(opening, role.column);
-    const rules = {
-      format: role.format,
-      blankDates: role.blankDates,
-      grain: fact.grain === 'day' ? ('day' as const) : ('coarse' as const),
-    };
-    const reading = await readingOf(role.name, column, rules, raw, dialect, opening.model.timeZone, (what, list) =>
-      askOnce(opening, what)(list),
-    );
-    const day = daySql(dialect, raw, column, reading);
-    const none = noDateSql(dialect, raw, column, reading);
-    found.push({ role, day, bad: `((${day}) is null and not ${none} or (${day}) not between ${FIRST_DAY} and ${LAST_DAY})` });
+    // Texts of a file are read once and kept.
+    if (relation.texts || columnOf(opening, role.column).kind !== 'text') {
+      const own = (await readDates(opening, role, raw))(raw);
+      dates.push({ role, ...own, first: { opening, bad: own.bad } });
+      continue;
+    }
+    const k = joins.length;
+    const texts = `(select ${raw} as v from ${from(opening)} group by ${raw})`;
+    const { day, bad } = (await readDates({ ...opening, relation: { ...relation, from: texts } }, role, `${ROWS}.v`))(raw);
+    const [dayName, badName] = [freeName(`date_${k}`, relation), freeName(`bad_${k}`, relation)];
+    columns.push(`t${k}.day as ${dayName}`, `coalesce(t${k}.bad, false) as ${badName}`);
+    joins.push(`left join (select ${raw} as v, ${day} as day, ${bad} as bad
+    from ${from(opening)} group by ${raw}) as t${k} on t${k}.v = ${raw}`);
+    dates.push({
+      role,
+      day: `${ROWS}.${dialect.identifier(dayName)}`,
+      bad: `${ROWS}.${dialect.identifier(badName)}`,
+      first: { opening, bad },
+    });
   }
-  return found;
+  if (joins.length === 0) return { dates, opening };
+  const read = `(select ${ROWS}.*, ${columns.join(', ')}\n  from ${[from(opening), ...joins].join('\n    ')})`;
+  return { dates, opening: { ...opening, relation: { ...relation, from: read } } };
 };
 
 /** What is asked of each role: bad dates, first and last day, rows with a date, rows before they entered. */
@@ -150,6 +191,14 @@ interface DateFigures {
   readonly special: ReadonlySet<string>;
   readonly notes: readonly DataNote[];
 }
+
+/** The figures of a role without what is no day of D1. */
+const insideFigures = ({ bad, day }: RoleDates): string[] => [
+  `sum(case when ${bad} then 1 else 0 end)`,
+  `min(${day})`,
+  `max(${day})`,
+  `count(${day})`,
+];
 
 /** Everything about dates, keys and links that one look at all rows tells. */
 const dateFigures = async (
@@ -166,17 +215,34 @@ const dateFigures = async (
   const raw = (name: string): string => rawOf(opening, name);
   const [rows, ...found] = await ask([
     'count(*)',
-    ...dates.flatMap((own) => [
-      `sum(case when ${own.bad} then 1 else 0 end)`,
-      `min(${own.day})`,
-      `max(${own.day})`,
-      `count(${own.day})`,
-      enters === undefined || enters === own ? '0' : `max(case when (${enters.day}) > (${own.day}) then 1 else 0 end)`,
-    ]),
-    ...keys.map((name) => `sum(case when ${isBlankSql(dialect, raw(name), columnOf(opening, name))} then 1 else 0 end)`),
+    ...dates.flatMap((own) => {
+      const late = enters === undefined || enters === own ? '0' : `max(case when (${enters.day}) > (${own.day}) then 1 else 0 end)`;
+      const column = columnOf(opening, own.role.column);
+      const value = raw(own.role.column);
+      if (isPlainDates(column, own.role)) {
+        const [first, last] = [`min(${value})`, `max(${value})`].map(dialect.dayNumber);
+        return ['0', first, last, `count(${value})`, late];
+      }
+      return [...insideFigures(own), late];
+    }),
+    ...keys.map((name) => {
+      const column = columnOf(opening, name);
+      const blank = isBlankSql(dialect, raw(name), column);
+      return column.kind === 'text' || column.kind === 'double'
+        ? `sum(case when ${blank} then 1 else 0 end)`
+        : `count(*) - count(${raw(name)})`;
+    }),
     ...links.map((name) => `max(case when ${looksSpecial(raw(name))} then 1 else 0 end)`),
   ]);
   const behind = FIGURES * dates.length;
+  // Dates beyond all days are counted where there are some.
+  const isBeyond = (k: number): boolean => {
+    const [first, last] = found.slice(FIGURES * k + 1, FIGURES * k + 3);
+    return isPlainDates(columnOf(opening, dates[k].role.column), dates[k].role) && ((first ?? 0) < FIRST_DAY || (last ?? 0) > LAST_DAY);
+  };
+  const beyond = dates.flatMap((_, k) => (isBeyond(k) ? [k] : []));
+  const [, ...inside] = beyond.length === 0 ? [] : await ask(['count(*)', ...beyond.flatMap((k) => insideFigures(dates[k]))]);
+  beyond.forEach((k, at) => void found.splice(FIGURES * k, 4, ...inside.slice(4 * at, 4 * at + 4)));
   return {
     rows: rows ?? 0,
     ofRole: (k: number) => found.slice(FIGURES * k, FIGURES * (k + 1)),
@@ -193,14 +259,14 @@ const judged = async (
 ): Promise<DateFigures> => {
   const { fact, relation, hidden } = opening;
   const notes: DataNote[] = [];
-  for (const [k, { role, bad }] of dates.entries()) {
+  for (const [k, { role, first: looked }] of dates.entries()) {
     const count = figures.ofRole(k)[0] ?? 0;
     if (count === 0) continue;
     if (role.onBadDate === 'blank') {
       notes.push(badDatesNote(fact.name, role.name, role.column, count));
       continue;
     }
-    const first = await firstBad(opening, `the first bad ${role.name} date`, rawOf(opening, role.column), bad);
+    const first = await firstBad(looked.opening, `the first bad ${role.name} date`, rawOf(looked.opening, role.column), looked.bad);
     throw badDates(relation.name, hidden ? undefined : first.row, role.column, first.value, count);
   }
   const bounds = dates.map(({ role }, k) => {
@@ -218,8 +284,8 @@ const judged = async (
   };
 };
 
-/** Every number that the model uses of a fact; what is no number is an error. */
-const numbersOf = (opening: Opening, rows: Promise<number>, ask: NumberRows['ask']) => {
+/** Every number that the model uses of a fact; what is no number is an error, looked for in the rows as they were given. */
+const numbersOf = (opening: Opening, given: Opening, rows: Promise<number>, ask: NumberRows['ask']) => {
   const { fact, relation, model, dialect, run, hidden } = opening;
   const texts: NumberRows['texts'] = async (expression, condition) => {
     const sql = `select ${expression}\nfrom ${from(opening)}\nwhere ${condition}`;
@@ -235,7 +301,7 @@ const numbersOf = (opening: Opening, rows: Promise<number>, ask: NumberRows['ask
       columnNumber(column, { dialect, alias: ROWS, rows, ask, texts }),
     ]);
     if (bad === undefined || (wrongs ?? 0) === 0) return number;
-    const first = await firstBad(opening, `the first bad value of ${name}`, rawColumn(dialect, ROWS, column), bad);
+    const first = await firstBad(given, `the first bad value of ${name}`, rawColumn(dialect, ROWS, column), bad);
     const value = column.kind === 'double' ? String(first.value).replace(/^(-?)inf.*$/i, '$1Infinity') : first.value;
     throw badNumber(relation.name, hidden ? undefined : first.row, name, value, column.numbers ?? 'plain');
   };
@@ -254,18 +320,20 @@ const numbersOf = (opening: Opening, rows: Promise<number>, ask: NumberRows['ask
 };
 
 /** Opens a fact over a relation: checks its columns, its dates and its numbers before any question is answered (D3, M10). */
-export const openSqlFact = async (opening: Opening): Promise<SqlFact> => {
-  checkColumns(opening);
+export const openSqlFact = async (given: Opening): Promise<SqlFact> => {
+  checkColumns(given);
+  const read = await roleDates(given);
+  const { opening } = read;
+  let { dates } = read;
   const { fact, relation, dialect } = opening;
-  let dates = await roleDates(opening);
   const ask = together(askOnce(opening, 'dates and numbers'));
   const figures = dateFigures(opening, dates, ask);
   const rows = figures.then((found) => found.rows);
   // Where the figures fail, that is what is told, whether or not a number waits for the count.
   rows.catch(() => undefined);
-  const { names, all } = numbersOf(opening, rows, ask);
+  const { names, all } = numbersOf(opening, given, rows, ask);
   // Both at once, so that rows are read together; dates are told first where both are bad.
-  const [looked, ...read] = await Promise.allSettled([figures, ...all] as const);
+  const [looked, ...counted] = await Promise.allSettled([figures, ...all] as const);
   if (looked.status === 'rejected') throw looked.reason;
   let found = await judged(opening, dates, looked.value);
   if (found.notes.length > 0) {
@@ -274,7 +342,7 @@ export const openSqlFact = async (opening: Opening): Promise<SqlFact> => {
     found = { ...(await judged(opening, dates, await dateFigures(opening, dates, ask))), notes: found.notes };
   }
   const numbers = new Map<string, NumberSql>();
-  for (const [k, one] of read.entries()) {
+  for (const [k, one] of counted.entries()) {
     if (one.status === 'rejected') throw one.reason;
     numbers.set(names[k], one.value as NumberSql);
   }

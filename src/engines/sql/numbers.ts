@@ -85,21 +85,31 @@ interface Looked {
   readonly long: number;
 }
 
-const has = ({ guarded, long }: DoubleSql, k: number): string =>
-  flag(`${guarded} is null or ${long === undefined ? '' : `${long} or `}round(${guarded} * 1e${k}) / 1e${k} = ${guarded}`);
+/**
+ * The most decimals that any value needs, one more than counts where some need even more. Values so great that they fit few decimals
+ * and not more of them need not be told apart: their sum is too great to be exact in any case.
+ */
+const decimalsNeeded = ({ guarded, long }: DoubleSql): string => {
+  const fits = Array.from({ length: MOST_DECIMALS + 1 }, (_, k) => `when round(${guarded} * 1e${k}) / 1e${k} = ${guarded} then ${k}`);
+  const none = `${guarded} is null${long === undefined ? '' : ` or ${long}`}`;
+  return `max(case when ${none} then 0 ${fits.join(' ')} else ${MOST_DECIMALS + 1} end)`;
+};
 
 /** Looks at all values of a column: how large, how many decimals, how many blanks, and whether any has too many digits. */
 const look = async (column: SqlColumn, { dialect, alias, rows, ask }: NumberRows): Promise<Looked> => {
   const value = rawColumn(dialect, alias, column);
   const double = doubleSql(dialect, value, column);
-  const fixed =
-    column.kind === 'integer' ? 0 : column.kind === 'decimal' && (column.scale ?? 99) <= MOST_DECIMALS ? column.scale : undefined;
-  const steps = Array.from({ length: MOST_DECIMALS + 1 }, (_, k) => k);
-  const [greatest, there, long, ...fits] = await ask([
-    `max(abs(${double.guarded}))`,
-    `count(${double.guarded})`,
+  const { needed, scale = 99 } = column;
+  const isTyped = column.kind === 'decimal' && scale <= MOST_DECIMALS && (needed ?? scale) === scale;
+  const fixed = column.kind === 'integer' ? 0 : isTyped ? scale : undefined;
+  const isAsked = fixed === undefined && needed === undefined;
+  // What is a number as it stands is turned into a double once, at the end.
+  const isPlain = double.guarded === dialect.toDouble(value);
+  const [greatest, there, long, found] = await ask([
+    isPlain ? dialect.toDouble(`max(abs(${value}))`) : `max(abs(${double.guarded}))`,
+    `count(${isPlain ? value : double.guarded})`,
     double.long === undefined ? '0' : count(double.long),
-    ...(fixed === undefined ? steps.map((k) => has(double, k)) : []),
+    ...(isAsked ? [decimalsNeeded(double)] : []),
   ]);
   return {
     double,
@@ -107,7 +117,7 @@ const look = async (column: SqlColumn, { dialect, alias, rows, ask }: NumberRows
     greatest: greatest ?? 0,
     full: there === (await rows) ? { full: true } : {},
     fixed,
-    decimals: fixed ?? steps.find((k) => fits[k] !== 0),
+    decimals: fixed ?? needed ?? ((found ?? 0) > MOST_DECIMALS ? undefined : (found ?? 0)),
     long: long ?? 0,
   };
 };

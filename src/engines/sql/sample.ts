@@ -64,18 +64,20 @@ export const pointText = (text: string, kind: 'timestamp' | 'instant'): string =
 
 type Fetch = (sql: string) => Promise<Rows>;
 
-/** All rows of a relation, some of its columns. */
+/** All rows of a relation, some of its columns; of typed copies the texts that they were made of. */
 const plain = async (
-  relation: Relation,
+  { from, columns: own, written }: Relation,
   names: readonly string[],
-  from: string,
   dialect: Dialect,
   run: Fetch,
 ): Promise<readonly Record<string, unknown>[]> => {
-  const columns = names.map((name) => relation.columns.find((column) => column.name === name) as SqlColumn);
+  const columns = names.map((name) => (written?.columns ?? own).find((column) => column.name === name) as SqlColumn);
   const list = columns.map((column, k) => `${fetched(dialect, 't', column)} as c${k}`);
   if (list.length === 0) return [];
-  const found = await run(`select ${list.join(', ')}\nfrom ${from} as t`);
+  const rows = written
+    ? `${written.from} as t\nwhere t.${written.row} in (select ${written.row} from ${from} as seen)\norder by t.${written.row}`
+    : `${from} as t`;
+  const found = await run(`select ${list.join(', ')}\nfrom ${rows}`);
   return Array.from({ length: found.count }, (_, row) =>
     Object.fromEntries(names.map((name, k) => [name, cellOf(found.columns[k][row], columns[k])])),
   );
@@ -89,18 +91,23 @@ const fact = async (
   run: (statement: Statement) => Promise<Rows>,
 ): Promise<Sample> => {
   const { fact: of, role, filters, knownBy, first, last, openAt, limit } = request;
-  const { columns } = opened.relation;
+  const { columns, written } = opened.relation;
   const select = selectOf(opened, world, knownBy);
   const gone = openAt ? [`coalesce((${opened.day(openAt.until)}) > ${Math.min(openAt.day, openAt.asOf)}, true)`] : [];
   const conditions = [`(${opened.day(role)}) between ${first} and ${last}`, ...filters.map(select.condition), ...gone];
-  const list = columns.map((column, k) => `${fetched(world.dialect, ROWS, column)} as c${k}`);
+  const shown = written?.columns ?? columns;
+  const list = shown.map((column, k) => `${fetched(world.dialect, ROWS, column)} as c${k}`);
+  const from = `\nfrom ${select.from()}\nwhere ${conditions.join('\n  and ')}\norder by ${opened.day(role)}`;
   const found = await run({
     about: `the first rows of ${of.name} by ${role} day`,
-    sql: `select ${list.join(', ')}\nfrom ${select.from()}\nwhere ${conditions.join('\n  and ')}\norder by ${opened.day(role)}\nlimit ${limit}`,
+    sql: written
+      ? `select ${list.join(', ')}\nfrom (select ${ROWS}.${written.row} as n, row_number() over () as k from (select ${ROWS}.*${from}, ${ROWS}.${written.row}\nlimit ${limit}) as ${ROWS}) as s
+  join ${written.from} as ${ROWS} on ${ROWS}.${written.row} = s.n\norder by s.k`
+      : `select ${list.join(', ')}${from}\nlimit ${limit}`,
   });
   return {
-    columns: columns.map(({ name }) => name),
-    first: Array.from({ length: found.count }, (_, row) => found.columns.map((column, k) => shownCell(cellOf(column[row], columns[k])))),
+    columns: shown.map(({ name }) => name),
+    first: Array.from({ length: found.count }, (_, row) => found.columns.map((column, k) => shownCell(cellOf(column[row], shown[k])))),
   };
 };
 

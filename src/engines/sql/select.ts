@@ -8,6 +8,7 @@ import { mapOf } from '../../plan/members/kinds.ts';
 import type { KeyMap, MemberMap, ThresholdMap } from '../../plan/members/map.ts';
 import { passes } from '../../plan/members/test.ts';
 import type { AggregateRequest, Filter, RowValue, Segments, WorkingDays } from '../../plan/request.ts';
+import { dayTable, stretchTable, workedTable } from './day-table.ts';
 import { columnNamed, type Dialect, type Relation, rawColumn, readable, type SqlColumn } from './dialect.ts';
 import { type KeyColumn, type SqlFact, versionedFrom } from './fact.ts';
 import { isBlankSql, keySql, looksSpecial } from './values.ts';
@@ -211,7 +212,7 @@ const conditionOf = (
   }
 };
 
-/** Days of more years than this are not listed in a statement. */
+/** Days of more years than this are too many to be counted one by one in a statement. */
 const MOST_DAYS = 150_000;
 
 /** How many working days lie up to each day of two roles, counted from one day; undefined where a role has no days. */
@@ -237,9 +238,7 @@ const workedDays = (
   const order = [...fact.fact.roles.keys()];
   return roles.map((role, k) => {
     const alias = `w${order.indexOf(roles[0])}_${order.indexOf(roles[1])}_${k}`;
-    const days = Array.from({ length: last - first + 1 }, (_, day) => first + day);
-    const relation = dialect.integers(alias, { day: days, worked: days.map((day) => workingDays(first - 1, day)) });
-    joins.set(alias, () => `left join ${relation} on ${alias}.day = ${fact.day(role)}`);
+    joins.set(alias, () => `left join ${workedTable(dialect, alias, first, last, workingDays)} on ${alias}.day = ${fact.day(role)}`);
     return `${alias}.worked`;
   });
 };
@@ -285,34 +284,39 @@ const scaledStart = (start: number, scale: number): number => {
   return Math.abs(Math.round(exact) - exact) < 1e-6 ? Math.round(exact) : exact;
 };
 
-/** Number of a row's segment: counted from the first day where days are segments, else looked up in a small relation. */
+/** Number of a row's segment, and the day it stands on, the first of its segment: counted from the first day where days are segments, else looked up in a small relation. */
 export const segmentSql = (
   dialect: Dialect,
   day: string,
   { starts, ends }: Segments,
   bounds: { readonly first: number; readonly last: number } | undefined,
-): { readonly segment: string; readonly join: string; readonly condition: string } => {
+): { readonly segment: string; readonly stand: string; readonly join: string; readonly condition: string } => {
   const last = starts.length - 1;
   const condition = `${day} between ${starts[0]} and ${ends[last]}`;
-  if (last === 0) return { segment: '0', join: '', condition };
-  if (ends[last] - starts[0] === last) return { segment: `${day} - ${starts[0]}`, join: '', condition };
+  if (last === 0) return { segment: '0', stand: String(starts[0]), join: '', condition };
+  if (ends[last] - starts[0] === last) return { segment: `${day} - ${starts[0]}`, stand: day, join: '', condition };
   if (bounds && bounds.last - bounds.first > MOST_DAYS) {
     // A far date: stretches instead of days, which are slower to look up.
-    const numbers = starts.map((_, s) => s);
-    const stretches = dialect.integers('p', { first: starts, last: ends, segment: numbers });
-    return { segment: 'p.segment', join: `join ${stretches} on ${day} between p.first and p.last`, condition };
+    return {
+      segment: 'p.segment',
+      stand: 'p.first',
+      join: `join ${stretchTable('p', { starts, ends })} on ${day} between p.first and p.last`,
+      condition,
+    };
   }
   const days: number[] = [];
-  const segments: number[] = [];
+  const [segments, stands]: [number[], number[]] = [[], []];
   for (let s = 0; s < starts.length; s++)
     // The last period of a table may be endless; there are no rows behind the last one.
     for (let d = Math.max(starts[s], bounds?.first ?? starts[s]); d <= Math.min(ends[s], bounds?.last ?? ends[s]); d++) {
       days.push(d);
       segments.push(s);
+      stands.push(starts[s]);
     }
   return {
     segment: 'p.segment',
-    join: `join ${dialect.integers('p', { day: days, segment: segments })} on p.day = ${day}`,
+    stand: 'p.stand',
+    join: `join ${dayTable(dialect, 'p', days, { segment: segments, stand: stands })} on p.day = ${day}`,
     condition,
   };
 };

@@ -146,7 +146,7 @@ const rows = async (view: View, name: string, columns: readonly string[]): Promi
   const relation = await view.state.relation(name);
   const known = relation.columns.map((column) => column.name);
   for (const column of columns) if (!columnNamed(relation, column)) throw unknownColumn(relation.name, column, known);
-  return sampleOf.plain(relation, columns, relation.from, view.database.dialect, (sql) => view.run({ about: `rows of ${name}`, sql }));
+  return sampleOf.plain(relation, columns, view.database.dialect, (sql) => view.run({ about: `rows of ${name}`, sql }));
 };
 
 const sample = async (view: View, request: SampleRequest, signal?: Cancellation) => {
@@ -173,7 +173,7 @@ const textDates = async ({ model, database, state }: View, fact: Fact): Promise<
 /** Rows of a fact that may be seen, as they stand there. */
 const factRows = async (view: View, fact: Fact, columns: readonly string[]): Promise<readonly Record<string, unknown>[]> => {
   const { relation } = await view.state.fact(fact);
-  return sampleOf.plain(relation, columns, relation.from, view.database.dialect, (sql) => view.run({ about: `rows of ${fact.name}`, sql }));
+  return sampleOf.plain(relation, columns, view.database.dialect, (sql) => view.run({ about: `rows of ${fact.name}`, sql }));
 };
 
 /** The methods of a store over one view of the data. */
@@ -183,7 +183,10 @@ const methods = (view: View, opened: Opened): Omit<Store, 'close' | 'begin'> => 
   reads: 'asked',
   scans: 'alone',
   fetched: view.fetched,
-  kind: async (source, column) => columnNamed(await view.state.relation(source), column)?.kind ?? 'text',
+  kind: async (source, column) => {
+    const relation = await view.state.relation(source);
+    return columnNamed({ ...relation, ...relation.written }, column)?.kind ?? 'text';
+  },
   textDates: (fact) => textDates(view, fact),
   rows: (name, columns) => rows(view, name, columns),
   factRows: (fact, columns) => factRows(view, fact, columns),

@@ -1,0 +1,320 @@
+import { spawn, spawnSync } from 'node:child_process';
+import {
+  chmodSync,
+  existsSync,
+  mkdirSync,
+  mkdtempSync,
+  readdirSync,
+  readFileSync,
+  rmSync,
+  statSync,
+  utimesSync,
+  writeFileSync,
+} from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { gzipSync } from 'node:zlib';
+import fc from 'fast-check';
+import { asyncBufferFromFile, parquetReadObjects } from 'hyparquet';
+import { compressors } from 'hyparquet-compressors';
+import { beforeEach, describe, expect, test } from 'vitest';
+import { assembleLook, LOOK_MODULE } from '../../scripts/kernel.ts';
+import { duckdb } from '../../src/engines/duckdb/index.ts';
+import { memory } from '../../src/engines/memory/index.ts';
+import { csvScan } from '../../src/files/csv.ts';
+import { FIELD_FORMS, type FieldForm, lookAtPlainCsv } from '../../src/files/csv-look.ts';
+import { folderFiles } from '../../src/files/node.ts';
+import { defineModel, open } from '../../src/index.ts';
+import { ROOT } from '../setup/cli.ts';
+import { modelOf, readBy } from './reading.ts';
+
+test('the assembled look at CSV files is that of its text', async () => {
+  expect(readFileSync(LOOK_MODULE, 'utf8')).toBe(await assembleLook());
+});
+
+/** A text in pieces of some size, as a stream gives it. */
+async function* pieces(text: Uint8Array, size: number): AsyncGenerator<Uint8Array> {
+  for (let at = 0; at < text.length; at += size) yield text.subarray(at, at + size);
+}
+const look = (text: string, forms: readonly FieldForm[] = [], size = 1 << 20) =>
+  lookAtPlainCsv(pieces(new TextEncoder().encode(text), size), (header) => header.map((_, k) => forms[k] ?? 'any'));
+
+describe('one look at the bytes of a CSV file (V7)', () => {
+  test('what it takes for plain, the scan that decides takes for the same; and what that refuses is not plain', async () => {
+    const byte = fc.constantFrom('a', '1', '-', '.', ',', ',', '"', '\n', '\n', '\r\n', '\r', '""', ';', '\0', 'é', '﻿', ' ');
+    await fc.assert(
+      fc.asyncProperty(fc.array(byte, { maxLength: 24 }), async (bytes) => {
+        const text = `a,b\n${bytes.join('')}`;
+        const found = await look(text);
+        const scan = csvScan('t.csv');
+        const facts = (() => {
+          try {
+            scan.push(new TextEncoder().encode(text));
+            return scan.end();
+          } catch {
+            return undefined;
+          }
+        })();
+        if (!found) return;
+        expect(facts).toMatchObject({
+          separator: found.separator,
+          records: found.records,
+          emptyLines: 0,
+          bareQuotes: false,
+          quotedEnds: false,
+        });
+        expect(facts?.header()).toEqual(found.header);
+        if (found.records > 0) expect(facts?.ends).toBe(found.ends);
+      }),
+      { seed: Number(process.env.DURCHBLICK_SEED ?? 20261126), numRuns: Number(process.env.DURCHBLICK_RUNS ?? 3000) },
+    );
+  });
+
+  const DIGITS = ['day', 'whole', 'decimal'] as const;
+  test.each<[(typeof DIGITS)[number], string, boolean]>([
+    ['day', '2026-01-05', false],
+    ['day', '', false],
+    ['day', '2026-1-05', true],
+    ['day', '2026-01-5', true],
+    ['day', '2026/01/05', true],
+    ['day', '0000-01-05', true],
+    ['day', '2026-01-051', true],
+    ['day', ' 2026-01-05', true],
+    ['whole', '0', false],
+    ['whole', '-12', false],
+    ['whole', '123456789012345', false],
+    ['whole', '1234567890123456', true],
+    ['whole', '007', true],
+    ['whole', '-0', true],
+    ['whole', '+5', true],
+    ['whole', '1.0', true],
+    ['whole', '-', true],
+    ['decimal', '12.50', false],
+    ['decimal', '007.5', false],
+    ['decimal', '-0.000001', false],
+    ['decimal', '1.2345678', true],
+    ['decimal', '.5', true],
+    ['decimal', '5.', true],
+    ['decimal', '1e3', true],
+    ['decimal', '1.2.3', true],
+    ['decimal', '1234567890.1234567', true],
+    ['decimal', '--5', true],
+  ])('a %s as "%s" has another form: %s', async (form, field, isOther) => {
+    for (const text of [`a,b\n${field},x\n`, `b,a\nx,${field}\n`, `b,a\nx,${field}`, `a,b\r\n${field},x\r\n`, `a,b\n"${field}",x\n`])
+      for (const size of [1 << 20, 23]) {
+        const forms: FieldForm[] = text.startsWith('a') ? [form, 'any'] : ['any', form];
+        const found = await look(text, forms, size);
+        expect(
+          found?.fields.some((own) => own.isOther),
+          JSON.stringify([text, size]),
+        ).toBe(isOther);
+      }
+  });
+
+  test('decimals are counted as they are written, and as they are needed (M10)', async () => {
+    const found = await look('a,b\n1.50,2.000\n1.25,3\n,1.100000\n', ['decimal', 'decimal']);
+    expect(found?.fields.map(({ decimals, needed }) => [decimals, needed])).toEqual([
+      [2, 2],
+      [6, 1],
+    ]);
+    expect(FIELD_FORMS).toContain(found?.fields[0].form);
+  });
+});
+
+/** More rows than are looked at for a guess, all alike; what is odd stands behind them. */
+const MANY = 600;
+const alike = (line = '2026-01-05,a,1.25'): string => `d,k,v\n${`${line}\n`.repeat(MANY)}`;
+
+describe('typed reading means what the reader of texts means, also where the guess was wrong (D2, D3, M10, V7)', () => {
+  test.each<[string, string]>([
+    ['a date of another form', '2026-1-06,a,1\n'],
+    ['a day that there is not', '2026-02-30,a,1\n'],
+    ['a timestamp', '2026-01-06T10:00:00Z,a,1\n'],
+    ['year 0', '0000-01-06,a,1\n'],
+    ['no date', 'x,a,1\n'],
+    ['blanks around a date', ' 2026-01-06 ,a,1\n'],
+    ['more decimals', '2026-01-06,a,0.123456\n'],
+    ['more decimals than are exact', '2026-01-06,a,0.1234567\n'],
+    ['a number with a sign and an exponent', '2026-01-06,a,+1e3\n'],
+    ['a number of many digits', '2026-01-06,a,12345678901234567.5\n'],
+    ['no number', '2026-01-06,a,1_000\n'],
+    ['a number in quotes', '2026-01-06,a,"7.5"\n'],
+    ['all blank', ',,\n'],
+    ['a key with zeros in front', '2026-01-06,007,1\n'],
+    ['a field too many', '2026-01-06,a,1,2\n'],
+    ['a line with nothing on it', '\n2026-01-06,a,1\n'],
+    ['a quote within a field', '2026-01-06,a"b,1\n'],
+    ['a line end within quotes', '2026-01-06,"a\nb",1\n'],
+    ['a carriage return', '2026-01-06,a\r,1\n'],
+    ['no line end', '2026-01-06,a,1'],
+  ])('%s', async (_, last) => {
+    const folder = mkdtempSync(join(tmpdir(), 'typed-'));
+    for (const [name, text] of [
+      ['a.csv', alike() + last],
+      ['b.csv', `${alike('2026-01-05,7,1.25')}${last}`],
+      ['c.csv', `${alike('2026-01-05,7,12')}${last}`],
+    ]) {
+      writeFileSync(join(folder, name), text);
+      const model = modelOf(name);
+      const [first, second] = [await readBy(memory({}, { files: folderFiles(folder) }), model), await readBy(duckdb({ folder }), model)];
+      expect(second, name).toEqual(first);
+    }
+  });
+
+  test('packed files and several of them are typed as one is', async () => {
+    const folder = mkdtempSync(join(tmpdir(), 'typed-'));
+    mkdirSync(join(folder, 'parts'));
+    writeFileSync(join(folder, 'parts/1.csv.gz'), gzipSync(alike()));
+    writeFileSync(join(folder, 'parts/2.csv.gz'), gzipSync('d,k,v\n2026-01-07,b,3\n'));
+    const model = modelOf('parts/*.csv.gz');
+    const read = await readBy(duckdb({ folder }), model);
+    expect(read).toEqual(await readBy(memory({}, { files: folderFiles(folder) }), model));
+    expect(read).toContainEqual(['2026-01-07', 'b', 3]);
+  });
+
+  test('V1: an explanation shows the rows as they are written, columns that the model does not use among them', async () => {
+    const folder = mkdtempSync(join(tmpdir(), 'typed-'));
+    writeFileSync(
+      join(folder, 't.csv'),
+      `d,k,v,remark\n${'2026-01-05,a,1.25,\n'.repeat(MANY)}2026-01-06,b,2.50,"tall, green"\n2026-01-06,b,007.5,x\n`,
+    );
+    const model = defineModel({
+      sources: { t: { file: 't.csv' } },
+      dimensions: { k: {} },
+      facts: { t: { source: 't', dates: { d: 'd' }, links: { k: 'k' }, measures: { v: { sum: 'v' } } } },
+    });
+    const shown = await Promise.all(
+      [memory({}, { files: folderFiles(folder) }), duckdb({ folder })].map(async (engine) => {
+        const book = await open(model, engine);
+        const { parts } = await book.explain({ reading: 'v', at: '2026-01-06' });
+        await book.close();
+        return parts[0].rows;
+      }),
+    );
+    expect(shown[1]).toEqual(shown[0]);
+    expect(shown[1]?.first).toEqual([
+      ['2026-01-06', 'b', '2.50', 'tall, green'],
+      ['2026-01-06', 'b', '007.5', 'x'],
+    ]);
+  });
+});
+
+const LINES = 220_000;
+const CSV = `ordered_on,region,amount\n${Array.from({ length: LINES }, (_, k) => `2026-0${1 + (k % 6)}-1${k % 10},R${k % 7},${(k % 1000) / 4}`).join('\n')}\n`;
+const MODEL = `durchblick: 1
+name: Kept
+sources: { lines: { file: lines.csv } }
+dimensions: { region: {} }
+facts:
+  lines: { source: lines, dates: { ordered: ordered_on }, links: { region: region }, measures: { revenue: { sum: amount } } }
+`;
+const ARGUMENTS = ['dist/cli/main.js', 'ask'];
+const QUESTION = ['revenue', '--by', 'month', '--per', 'region', '--engine', 'duckdb', '--format', 'csv', '--time'];
+
+describe('kept copies of large files', () => {
+  let folder: string;
+  const run = (...more: readonly string[]) => {
+    const { status, stdout, stderr } = spawnSync(process.execPath, [...ARGUMENTS, join(folder, 'model.yaml'), ...QUESTION, ...more], {
+      cwd: ROOT,
+      encoding: 'utf8',
+      env: { ...process.env, DURCHBLICK_KEEP: '' },
+    });
+    return { status, stdout, said: /typed and kept/.test(stderr) ? 'made' : /kept copy/.test(stderr) ? 'used' : 'neither', stderr };
+  };
+  const kept = (): string => join(folder, '.durchblick');
+  const copy = (ending = '.parquet'): string => join(kept(), readdirSync(kept()).find((name) => name.endsWith(ending)) as string);
+  beforeEach(() => {
+    folder = mkdtempSync(join(tmpdir(), 'kept-'));
+    writeFileSync(join(folder, 'lines.csv'), CSV);
+    writeFileSync(join(folder, 'model.yaml'), MODEL);
+  });
+
+  test('made once, used from then on, and plain Parquet for anybody', async () => {
+    const first = run();
+    expect([first.status, first.said]).toEqual([0, 'made']);
+    const second = run();
+    expect([second.said, second.stdout]).toEqual(['used', first.stdout]);
+    const rows = await parquetReadObjects({ file: await asyncBufferFromFile(copy()), compressors });
+    expect(rows).toHaveLength(LINES);
+    expect(Object.keys(rows[0])).toEqual(['ordered_on', 'region', 'amount']);
+    expect(readFileSync(join(kept(), '.gitignore'), 'utf8')).toBe('*\n');
+  });
+
+  test('one that is damaged or of another file is made anew, never believed', () => {
+    const { stdout } = run();
+    const damage: readonly (readonly [string, () => void])[] = [
+      [
+        'a byte in the middle',
+        () => {
+          const bytes = readFileSync(copy());
+          bytes[bytes.length >> 1] ^= 0xff;
+          writeFileSync(copy(), bytes);
+        },
+      ],
+      ['the end is missing', () => writeFileSync(copy(), readFileSync(copy()).subarray(0, 1000))],
+      [
+        'its note is not what was written',
+        () => writeFileSync(copy('.parquet.json'), readFileSync(copy('.parquet.json'), 'utf8').replace('"day"', '"any"')),
+      ],
+      ['its note is no JSON', () => writeFileSync(copy('.parquet.json'), '{')],
+      ['its note is gone', () => rmSync(copy('.parquet.json'))],
+    ];
+    for (const [what, hurt] of damage) {
+      hurt();
+      const again = run();
+      expect([what, again.status, again.said, again.stdout]).toEqual([what, 0, 'made', stdout]);
+    }
+    // What was found out about the rows is looked up again where its note is damaged.
+    writeFileSync(copy('.found.json'), '[]');
+    expect([run().said, run().stdout]).toEqual(['used', stdout]);
+  });
+
+  test('a file that changed, in size or in time alone, has another copy', () => {
+    run();
+    const later = new Date(statSync(join(folder, 'lines.csv')).mtimeMs + 2000);
+    writeFileSync(join(folder, 'lines.csv'), CSV.replace(/R1,/, 'R2,'));
+    utimesSync(join(folder, 'lines.csv'), later, later);
+    const plain = run('--keep', 'off');
+    const again = run();
+    expect([again.said, again.stdout]).toEqual(['made', plain.stdout]);
+    expect(plain.said).toBe('neither');
+  });
+
+  test('another folder by option; none where it is off, and none of small files', () => {
+    expect(run('--keep', 'off').said).toBe('neither');
+    expect(existsSync(kept())).toBe(false);
+    const elsewhere = join(folder, 'elsewhere');
+    expect([run('--keep', elsewhere).said, run('--keep', elsewhere).said]).toEqual(['made', 'used']);
+    writeFileSync(join(folder, 'lines.csv'), CSV.slice(0, 1000).replace(/\n[^\n]*$/, '\n'));
+    rmSync(elsewhere, { recursive: true });
+    expect(run('--keep', elsewhere).said).toBe('neither');
+    expect(existsSync(elsewhere)).toBe(false);
+  });
+
+  test('a folder that cannot be written is told in one line, and the answer is the same', () => {
+    writeFileSync(kept(), 'a file stands where the folder should be');
+    const { status, said, stdout, stderr } = run();
+    expect([status, said]).toEqual([0, 'neither']);
+    expect(stderr).toMatch(/note: lines\.csv cannot be kept in .*\.durchblick \(E[A-Z]+\): it is read again next time/);
+    rmSync(kept());
+    expect(stdout).toBe(run('--keep', 'off').stdout);
+    chmodSync(folder, 0o700);
+  });
+
+  test('two processes at once write one copy, and both answer', async () => {
+    const start = () =>
+      new Promise<string>((resolve) => {
+        const child = spawn(process.execPath, [...ARGUMENTS, join(folder, 'model.yaml'), ...QUESTION], { cwd: ROOT });
+        let out = '';
+        child.stdout.on('data', (piece) => {
+          out += piece;
+        });
+        child.on('close', (code) => resolve(`${code} ${out}`));
+      });
+    const [first, second] = await Promise.all([start(), start()]);
+    expect(first).toBe(second);
+    expect(first.startsWith('0 period')).toBe(true);
+    expect(readdirSync(kept()).filter((name) => !/(\.parquet|\.json|\.gitignore)$/.test(name))).toEqual([]);
+    expect(run().said).toBe('used');
+  });
+});
