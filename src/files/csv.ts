@@ -226,9 +226,12 @@ const headerIn = (pieces: readonly Uint8Array[], separator: Separator): readonly
   return Papa.parse<string[]>(text, { delimiter: separator, newline: '\n', preview: 1 }).data[0];
 };
 
-/** Cuts a file apart that has passed the scan. */
-export const csvRecords = (bytes: Uint8Array, name: string, facts: CsvFacts): string[][] => {
-  const { separator, ends, emptyLines } = facts;
+/** Cuts a file apart that has passed the scan, or that is plain. */
+export const csvRecords = (
+  bytes: Uint8Array,
+  name: string,
+  { separator, ends, emptyLines = 0 }: Pick<CsvFacts, 'separator' | 'ends'> & Partial<Pick<CsvFacts, 'emptyLines'>>,
+): string[][] => {
   const isTidy = ends !== 'both' && emptyLines === 0;
   const text = utf8Text(isTidy ? bytes : tidied(bytes, separator), name);
   let length = text.length;
@@ -237,12 +240,15 @@ export const csvRecords = (bytes: Uint8Array, name: string, facts: CsvFacts): st
   return Papa.parse<string[]>(text.slice(0, length), { delimiter: separator, newline, skipEmptyLines: false }).data;
 };
 
-/** Reads CSV with a header line. All values stay texts; an empty field, quoted or not, is blank. */
-export const readCsv = (bytes: Uint8Array, name: string): FileTable => {
+/** Reads CSV with a header line. All values stay texts; an empty field, quoted or not, is blank. What is known to be plain is not scanned. */
+export const readCsv = (bytes: Uint8Array, name: string, plain?: Pick<CsvFacts, 'separator' | 'ends'>): FileTable => {
   if (bytes.byteLength > MOST_BYTES) throw tooLarge(name, `${Math.round(bytes.byteLength / 2 ** 20)} MiB`);
-  const scan = csvScan(name);
-  scan.push(bytes);
-  const [header, ...records] = csvRecords(bytes, name, scan.end());
+  const scanned = (): CsvFacts => {
+    const scan = csvScan(name);
+    scan.push(bytes);
+    return scan.end();
+  };
+  const [header, ...records] = csvRecords(bytes, name, plain ?? scanned());
   checkNames(header, name);
   return {
     rows: records.length,

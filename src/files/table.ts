@@ -4,6 +4,7 @@ import { readArrow } from './arrow.ts';
 import type { ByteSource } from './bytes.ts';
 import type { FileTable } from './column.ts';
 import { readCsv } from './csv.ts';
+import { lookAtBytes } from './csv-look.ts';
 import { isPacked, unpackedName, unpackGzip } from './gzip.ts';
 import { readJson } from './json.ts';
 import { readParquet } from './parquet.ts';
@@ -51,7 +52,7 @@ interface Reader {
 
 /** The files that can be read without a database, by the ends of their names. */
 const READERS: readonly Reader[] = [
-  { ending: /\.csv$/i, read: readCsv, first: firstOfCsv, packed: 'gzip' },
+  { ending: /\.csv$/i, read: (bytes, name) => readCsv(bytes, name, lookAtBytes(bytes)), first: firstOfCsv, packed: 'gzip' },
   { ending: /\.parquet$/i, read: readParquet, first: firstOfParquet },
   { ending: /\.(json|ndjson|jsonl)$/i, read: readJson, packed: 'gzip' },
   { ending: /\.(arrow|feather)$/i, read: readArrow },

@@ -23,15 +23,21 @@ const leafFormat = (leaf: Leaf): Format | undefined => {
 /** As many decimals as are kept exactly (M10). */
 const MOST_DECIMALS = 6;
 
+/** Below this, doubles lie so close that their six decimals are those that were meant. */
+const CLOSE = 1e8;
+
 /** As many decimals as the longest of the numbers, so that a column of them is aligned; at most those that are kept (M10). */
 const plainFormat = (values: Iterable<number | null>): Format => {
-  let decimals = 0;
+  let [decimals, unit] = [0, 1];
   for (const value of values) {
     if (value === null || Number.isInteger(value)) continue;
+    // Nearly all need no more than those before; only where doubles lie closer than the last decimal can that be told so.
+    if (Math.abs(value) < CLOSE && Math.round(value * unit) / unit === value) continue;
     const [, part = ''] = value.toFixed(MOST_DECIMALS).split('.');
     let length = part.length;
     while (length > decimals && part[length - 1] === '0') length--;
     decimals = Math.max(decimals, length);
+    unit = 10 ** decimals;
     if (decimals === MOST_DECIMALS) break;
   }
   return { minimumFractionDigits: decimals, maximumFractionDigits: decimals };

@@ -1,9 +1,5 @@
-import { mkdtempSync, writeFileSync } from 'node:fs';
-import { tmpdir } from 'node:os';
-import { join } from 'node:path';
 import { expect, test } from 'vitest';
 import { defineModel, type Finding, isoOf, type ModelInput, open, toDay } from '../../src/index.ts';
-import { DEMO, durchblick } from '../setup/cli.ts';
 import { ENGINE, engineOver } from '../setup/engine.ts';
 import type { Tables } from '../setup/tables.ts';
 
@@ -131,21 +127,4 @@ test.runIf(ENGINE === 'postgres')('a database that keeps dates as text is told s
   expect((await findings(texts)).filter(({ code }) => code === 'text-dates')).toMatchObject([
     { message: 'visits: day holds its dates as text', severity: 'hint' },
   ]);
-});
-
-test('durchblick check prints them with their places, and as JSON for machines; errors are listed whole', () => {
-  const { code, stdout } = durchblick('check', DEMO);
-  expect(code).toBe(0);
-  expect(stdout).toMatch(
-    /warning: demo\/model\.yaml:\d+: order-lines: 3 rows have a product_id that product does not have, for example 99\n {2}Add them to products/,
-  );
-  const json = JSON.parse(durchblick('check', DEMO, '--format', 'json').stdout);
-  expect(json.counts).toEqual({ error: 0, warning: 1, hint: 2 });
-  const path = join(mkdtempSync(join(tmpdir(), 'check-')), 'model.yaml');
-  writeFileSync(path, 'durchblick: 1\nfacts: { f: { source: s, dates: { on: d }, mesures: {} } }\nwindows: { w: "P1X/anchor" }\n');
-  const failed = durchblick('check', path, '--format', 'json');
-  expect(failed.code).toBe(2);
-  const { counts, findings: faults } = JSON.parse(failed.stdout);
-  expect(counts.error).toBe(faults.length);
-  expect(faults[0]).toMatchObject({ severity: 'error', place: { line: expect.any(Number) } });
 });

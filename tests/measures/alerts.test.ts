@@ -1,10 +1,6 @@
-import { mkdtempSync, readFileSync, writeFileSync } from 'node:fs';
-import { tmpdir } from 'node:os';
-import { join } from 'node:path';
 import { describe, expect, test } from 'vitest';
 import { chartSpec } from '../../src/chart/index.ts';
 import { DurchblickError, defineModel, type ModelInput, open } from '../../src/index.ts';
-import { DEMO, durchblick } from '../setup/cli.ts';
 import { engineOver } from '../setup/engine.ts';
 
 const input = (alerts: NonNullable<ModelInput['alerts']>, better?: 'higher' | 'lower'): ModelInput => ({
@@ -77,28 +73,5 @@ describe('alerts', () => {
     [{ reading: 'revenue', below: 1, per: ['regoin'] }, 'unknown-attribute'],
   ])('%o is refused', (alert, code) => {
     expect(() => defineModel(input({ low: alert }))).toThrow(expect.objectContaining({ code, constructor: DurchblickError }));
-  });
-});
-
-test('check --alerts says what fires and exits with 3; without one with 0', () => {
-  const fired = durchblick('check', DEMO, '--alerts');
-  expect(fired).toMatchObject({ code: 3, stderr: '' });
-  expect(fired.stdout).toContain('▼ behind budget in West: budget-attainment is 83.9% in 2026-08, below 95.0%');
-  expect(durchblick('check', DEMO).code).toBe(0);
-  const quiet = durchblick('check', DEMO, '--alerts', '--as-of', '2026-06-30');
-  expect([quiet.code, quiet.stdout.trimEnd().split('\n').at(-1)]).toEqual([0, 'no alert fires (1 watched)']);
-  const table = durchblick('ask', DEMO, 'budget-attainment', '--by', 'month', '--per', 'region', '--range', '2026-08');
-  expect(table.stdout).toMatch(/West\s+83\.9 ▼\n/);
-  expect(table.stderr).toContain('behind budget: budget-attainment is below 0.95 in 1 cell');
-  const folder = mkdtempSync(join(tmpdir(), 'durchblick-'));
-  durchblick('demo', join(folder, 'demo'));
-  const model = join(folder, 'demo', 'model.yaml');
-  writeFileSync(
-    model,
-    readFileSync(model, 'utf8').replace('by: month, per: [region], label: "behind', 'by: mnth, per: [region], label: "behind'),
-  );
-  expect(durchblick('check', model)).toMatchObject({
-    code: 2,
-    stderr: expect.stringMatching(/model\.yaml:\d+:\d+: there is no unit "mnth"[\s\S]*"month"/),
   });
 });

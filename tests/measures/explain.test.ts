@@ -1,6 +1,5 @@
 import { afterAll, beforeAll, expect, test } from 'vitest';
 import { type Book, defineModel, open } from '../../src/index.ts';
-import { DEMO, durchblick } from '../setup/cli.ts';
 import { engineOver } from '../setup/engine.ts';
 
 const model = defineModel({
@@ -138,15 +137,4 @@ test('a member, a period or a reading that there is not is an error as in a ques
   });
   await expect(book.explain({ reading: 'revenu', at: '2026-01' })).rejects.toMatchObject({ hint: 'Did you mean "revenue"?' });
   await expect(book.explain({ reading: 'revenue', at: 'yesteryear' })).rejects.toMatchObject({ kind: 'request' });
-});
-
-test('durchblick explain: words first, then numbers and rows; --format json for programs', () => {
-  const { code, stdout } = durchblick('explain', DEMO, 'budget-attainment', '--at', '2026-08', '--member', 'region=West', '--rows', '2');
-  expect(code).toBe(0);
-  expect(stdout.split('\n')[0]).toBe('budget-attainment is 83.9% in 2026-08, region West, as of 2026-08-15');
-  expect(stdout).toContain('10 of 21 working days');
-  expect(stdout).toMatch(/77 rows behind it\n[\s\S]+and 75 more/);
-  const json = JSON.parse(durchblick('explain', DEMO, 'backlog', '--at', 'mtd', '--format', 'json').stdout);
-  expect(json.parts[0].rows.count).toBe(341);
-  expect(durchblick('explain', DEMO, 'backlog')).toMatchObject({ code: 2, stderr: expect.stringContaining('--at 2026-08') });
 });

@@ -171,7 +171,10 @@ const loaded = async (sources: Sources, name: string, table: Table, { texts }: {
   const columns = await loadTable(sources.connection, physical, table);
   // Of no rows at all nothing is known: every column may be meant.
   const known: readonly SqlColumn[] = columns.length > 0 || table.rows > 0 ? columns : await anyColumns(sources, name, physical);
-  return { name: table.name, from: identifier(physical), columns: known, ...(texts ? { texts: true as const } : {}) };
+  const dates = dateColumns(sources.model).get(name);
+  // Texts that are dates are worth reading once too.
+  const isRead = texts || known.some((column) => column.kind === 'text' && dates?.has(column.name));
+  return { name: table.name, from: identifier(physical), columns: known, ...(isRead ? { texts: true as const } : {}) };
 };
 
 /** The columns that a model uses of a source, for a table without any. */
