@@ -9,13 +9,16 @@ export interface SqlOptions extends QuestionOptions, EngineOptions {
   readonly output?: string;
 }
 
-/** The statement laid out, with what it is for above it; lists of days stay on one line. */
+/** Lists of numbers, and rows of them. */
+const LISTS = /\[-?\d+(?:, -?\d+)*\]|\(-?\d+(?:, -?\d+)*\)(?:,\s*\(-?\d+(?:, -?\d+)*\))+/g;
+
+/** The statement laid out, with what it is for above it; lists of numbers stay as they are written. */
 const written = ({ about, sql }: Statement, language: 'duckdb' | 'postgresql'): string => {
   const lists: string[] = [];
   // A word that stands nowhere in the statement, not even in a text.
   let word = 'days';
   while (sql.includes(word)) word = `${word}_`;
-  const short = sql.replace(/\[-?\d+(?:, -?\d+)*\]|'\{-?\d+(?:,\s*-?\d+)*\}'/g, (list) => `${word}${lists.push(list) - 1}x`);
+  const short = sql.replace(LISTS, (list) => `${word}${lists.push(list) - 1}x`);
   const text = formatted(short, { language, tabWidth: 2, keywordCase: 'lower', expressionWidth: 100 });
   const whole = text.replace(new RegExp(`${word}(\\d+)x`, 'g'), (_, k: string) => lists[Number(k)]);
   return `-- ${about.replace(/[\r\n]+/g, ' ')}\n${whole};\n`;

@@ -293,7 +293,7 @@ export const segmentSql = (
 ): { readonly segment: string; readonly stand: string; readonly join: string; readonly condition: string } => {
   const last = starts.length - 1;
   const condition = `${day} between ${starts[0]} and ${ends[last]}`;
-  if (last === 0) return { segment: '0', stand: String(starts[0]), join: '', condition };
+  if (last === 0) return { segment: '0', stand: day, join: '', condition };
   if (ends[last] - starts[0] === last) return { segment: `${day} - ${starts[0]}`, stand: day, join: '', condition };
   if (bounds && bounds.last - bounds.first > MOST_DAYS) {
     // A far date: stretches instead of days, which are slower to look up.
