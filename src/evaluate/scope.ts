@@ -68,6 +68,7 @@ export interface Calculation {
 
 /** What a kind of measure asks of an engine, and its cells from the answers and the days that its windows cover. */
 export interface Kind {
+  readonly mayBeCut?: true;
   readonly asks: PlannedKind['asks'];
   readonly cells: (measure: PlannedMeasure, loaded: LoadedMeasure, over: Calculation) => LeafData;
 }

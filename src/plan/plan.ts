@@ -55,12 +55,13 @@ const DAILY_CELLS = 4_000_000;
  * Cubes by single days serve every later question; where members are too many for that, all windows that this
  * view lays on a fact's role cut time into the fewest segments that serve them all.
  */
-const segmentsFor = (own: MeasureOutline, all: readonly MeasureOutline[], frame: AskFrame): Segments => {
+const segmentsFor = (own: MeasureOutline, all: readonly MeasureOutline[], mayBeCut: boolean, frame: AskFrame): Segments => {
   const { leaf, attributes } = own;
   const { fact } = leaf.measure;
   const daily = frame.read(fact, leaf.role.name);
   const days = daily.starts.length;
-  if (own.fine || fact.grain !== 'day' || days === 0 || days * memberBound(attributes, frame.memberCounts) <= DAILY_CELLS) return daily;
+  if (!mayBeCut || own.fine || fact.grain !== 'day' || days === 0 || days * memberBound(attributes, frame.memberCounts) <= DAILY_CELLS)
+    return daily;
   const [first, last] = [daily.starts[0], daily.ends[days - 1]];
   const cuts = new Set<number>([first]);
   for (const { leaf: other, lay } of all) {
@@ -88,8 +89,8 @@ const askFrame = ({ frame, reached }: Planning): AskFrame => {
 
 const plannedMeasure = (outline: MeasureOutline, all: readonly MeasureOutline[], planning: Planning): PlannedMeasure => {
   const frame = askFrame(planning);
-  const { nothing, asks: asksOf } = frame.kindOf(outline.leaf.measure);
-  const own = { ...outline, segments: segmentsFor(outline, all, frame) };
+  const { nothing, asks: asksOf, mayBeCut = false } = frame.kindOf(outline.leaf.measure);
+  const own = { ...outline, segments: segmentsFor(outline, all, mayBeCut, frame) };
   const asks = asksOf(own, frame);
   const plan = (wanted: Wanted, of: PlanFrame) => planViews([wanted], { ...planning, frame: of })[0];
   return {

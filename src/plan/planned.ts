@@ -51,6 +51,8 @@ export interface NothingShown {
 /** What the plan must know of a kind of measure. */
 export interface PlannedKind {
   readonly nothing: NothingShown;
+  /** Its cubes may be cut where windows begin and end alone; all other kinds must know what stands on each day. */
+  readonly mayBeCut?: true;
   readonly asks: (measure: MeasureOutline & { readonly segments: Segments }, frame: AskFrame) => Asks;
 }
 

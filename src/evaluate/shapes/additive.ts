@@ -62,7 +62,7 @@ const cells = (measure: PlannedMeasure, loaded: LoadedMeasure, over: Calculation
   return { ...finished(sums, Math.max(value.scale, 0)), scale: -1 };
 };
 
-export const additiveKind: Kind = { asks, cells };
+export const additiveKind: Kind = { asks, cells, mayBeCut: true };
 
 /** A period that a window cuts says nothing about its part: blank, and noted (G4). */
 const withoutSpread = ({ leaf }: PlannedMeasure, cells: Cells, runs: Runs, data: LeafData, { notes }: Calculation): LeafData => {
