@@ -162,16 +162,18 @@ const roleDates = async (opening: Opening): Promise<{ readonly dates: RoleDates[
     }
     const k = joins.length;
     const texts = `(select ${raw} as v from ${from(opening)} group by ${raw})`;
-    const { day, bad } = (await readDates({ ...opening, relation: { ...relation, from: texts } }, role, `${ROWS}.v`))(raw);
-    const [dayName, badName] = [freeName(`date_${k}`, relation), freeName(`bad_${k}`, relation)];
-    columns.push(`t${k}.day as ${dayName}`, `coalesce(t${k}.bad, false) as ${badName}`);
-    joins.push(`left join (select ${raw} as v, ${day} as day, ${bad} as bad
-    from ${from(opening)} group by ${raw}) as t${k} on t${k}.v = ${raw}`);
+    const read = await readDates({ ...opening, relation: { ...relation, from: texts } }, role, `${ROWS}.v`);
+    const { day, bad } = read(`${ROWS}.v`);
+    const [dateName, badName] = [freeName(`date_${k}`, relation), freeName(`bad_${k}`, relation)];
+    columns.push(`t${k}.day as ${dateName}`, `coalesce(t${k}.bad, false) as ${badName}`);
+    // `offset 0` keeps a database from reading each row's text after all, to compare its day before the texts are brought together.
+    joins.push(`left join (select ${ROWS}.v, ${day} as day, ${bad} as bad
+    from ${texts} as ${ROWS} offset 0) as t${k} on t${k}.v = ${raw}`);
     dates.push({
       role,
-      day: `${ROWS}.${dialect.identifier(dayName)}`,
+      day: `${ROWS}.${dialect.identifier(dateName)}`,
       bad: `${ROWS}.${dialect.identifier(badName)}`,
-      first: { opening, bad },
+      first: { opening, bad: read(raw).bad },
     });
   }
   if (joins.length === 0) return { dates, opening };
