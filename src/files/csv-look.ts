@@ -40,19 +40,25 @@ const SLACK = PAGE;
 /** More columns than this no kernel has room for. */
 const MOST_COLUMNS = 8000;
 
-const newKernel = (): Kernel => {
-  const bytes = Uint8Array.from(atob(LOOK), (letter) => letter.charCodeAt(0));
-  const kernel = new WebAssembly.Instance(new WebAssembly.Module(bytes)).exports as unknown as Kernel;
-  kernel.memory.grow(Math.ceil((ROOM + SLACK) / PAGE));
-  return kernel;
+/** Undefined where there is none to be had: a page may forbid assembled code, and memory may be short. */
+const newKernel = (): Kernel | undefined => {
+  try {
+    const bytes = Uint8Array.from(atob(LOOK), (letter) => letter.charCodeAt(0));
+    const kernel = new WebAssembly.Instance(new WebAssembly.Module(bytes)).exports as unknown as Kernel;
+    kernel.memory.grow(Math.ceil((ROOM + SLACK) / PAGE));
+    return kernel;
+  } catch {
+    return undefined;
+  }
 };
 
 /** Kernels that nobody uses: each has a memory of its own, of which there may not be many. */
 const idle: Kernel[] = [];
 
-/** Something done with a kernel that nobody else uses meanwhile. */
-const withKernel = <T>(run: (kernel: Kernel) => T): T => {
+/** Something done with a kernel that nobody else uses meanwhile; undefined where there is none. */
+const withKernel = <T>(run: (kernel: Kernel) => T): T | undefined => {
   const kernel = idle.pop() ?? newKernel();
+  if (!kernel) return undefined;
   kernel.records.value = 0;
   kernel.returns.value = 0;
   const { value: at } = kernel.columns;
@@ -66,19 +72,13 @@ const withKernel = <T>(run: (kernel: Kernel) => T): T => {
 
 /** Whether some bytes are a plain file, and how many records it has; undefined where they are not, or nothing can look at them so. */
 export const lookAtBytes = (bytes: Uint8Array): Pick<PlainCsv, 'separator' | 'records' | 'ends'> | undefined => {
-  try {
-    const start = csvStart(bytes);
-    if (!start || start.header.length > MOST_COLUMNS) return undefined;
-    const { separator, ends, header, length } = start;
-    return withKernel((kernel) => {
-      const looking = lookingFrom(kernel, separator, header.length);
-      return looking.push(bytes.subarray(length)) && looking.end(ends) ? { separator, ends, records: kernel.records.value } : undefined;
-    });
-  } catch (error) {
-    // A page may forbid assembled code.
-    if (error instanceof WebAssembly.CompileError) return undefined;
-    throw error;
-  }
+  const start = csvStart(bytes);
+  if (!start || start.header.length > MOST_COLUMNS) return undefined;
+  const { separator, ends, header, length } = start;
+  return withKernel((kernel) => {
+    const looking = lookingFrom(kernel, separator, header.length);
+    return looking.push(bytes.subarray(length)) && looking.end(ends) ? { separator, ends, records: kernel.records.value } : undefined;
+  });
 };
 
 /**
@@ -88,7 +88,7 @@ export const lookAtBytes = (bytes: Uint8Array): Pick<PlainCsv, 'separator' | 're
 export const lookAtPlainCsv = (
   pieces: AsyncIterable<Uint8Array>,
   formsOf: (header: readonly string[], head: Uint8Array, separator: Separator) => readonly FieldForm[],
-): Promise<PlainCsv | undefined> => withKernel((kernel) => lookWith(kernel, pieces, formsOf));
+): Promise<PlainCsv | undefined> => withKernel((kernel) => lookWith(kernel, pieces, formsOf)) ?? Promise.resolve(undefined);
 
 const lookWith = async (
   kernel: Kernel,

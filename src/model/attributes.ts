@@ -38,6 +38,16 @@ const ofPart = (part: string, dimension: Dimension, attribute: string): Attribut
   attribute,
 });
 
+/** The attribute that stands for a dimension where none is named: the one of its name, else its first. */
+const mainAttribute = (part: string, dimension: Dimension): AttributeRef | undefined => {
+  const main = dimension.attributes.has(dimension.name) ? dimension.name : dimension.attributes.keys().next().value;
+  return main === undefined ? undefined : ofPart(part, dimension, main);
+};
+
+/** The attribute that stands for a link: the one it is at, or the dimension's main one. */
+export const attributeOfLink = ({ part, dimension, attribute }: Link): AttributeRef | undefined =>
+  attribute === undefined ? mainAttribute(part, dimension) : ofPart(part, dimension, attribute);
+
 /** Finds an attribute by its name (`family`), part and name (`ship-region.country`), part alone or band (`order-size`). */
 export const attributeOf = (model: Model, written: string): AttributeRef => {
   const fail = (code: string, message: string, hint: string): never => {
@@ -67,11 +77,8 @@ export const attributeOf = (model: Model, written: string): AttributeRef => {
   }
   for (const fact of model.facts.values()) if (fact.bands.has(written)) return { kind: 'band', key: written, band: written };
   const part = model.parts.get(written);
-  if (part) {
-    const main = part.attributes.has(part.name) ? part.name : part.attributes.keys().next().value;
-    if (main !== undefined) return ofPart(written, part, main);
-  }
-  return fail('unknown-attribute', `there is no attribute "${written}"`, suggest(written, attributeNames(model), 'attributes'));
+  const main = part && mainAttribute(written, part);
+  return main ?? fail('unknown-attribute', `there is no attribute "${written}"`, suggest(written, attributeNames(model), 'attributes'));
 };
 
 /** How a fact reaches an attribute: through a link at the key or at that very attribute, or by a band of its own (G5). */

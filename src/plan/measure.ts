@@ -1,8 +1,8 @@
 // A measure in a view: which members it has values of its own for, and which conditions its rows must meet (G5, G6, M3, M11).
 
 import { DurchblickError } from '../errors.ts';
-import { type AttributeRef, reachable } from '../model/attributes.ts';
-import type { Link, Measure } from '../model/model.ts';
+import { type AttributeRef, attributeOfLink, reachable } from '../model/attributes.ts';
+import type { Measure } from '../model/model.ts';
 import type { Lay } from '../windows/lay.ts';
 import type { Leaf } from './bind.ts';
 import { spreadsTo, unreached } from './fixed.ts';
@@ -17,13 +17,6 @@ const unrelated = (measure: Measure, what: string, { model }: PlanFrame): Durchb
   return new DurchblickError('unrelated', `${measure.name} cannot be ${what}: fact "${measure.fact.name}" has no link to it`, {
     hint: `It can be split by ${names.length > 0 ? names.join(', ') : 'nothing'}; or set \`unrelated: repeat\` or \`unrelated: blank\` on the measure (G5).`,
   });
-};
-
-/** The attribute that stands for a link: the one it is at, or the dimension's key. */
-const attributeOfLink = ({ part, dimension, attribute }: Link): AttributeRef => {
-  const own =
-    attribute ?? (dimension.attributes.has(dimension.name) ? dimension.name : (dimension.attributes.keys().next().value as string));
-  return { kind: 'attribute', key: `${part}.${own}`, part, dimension, attribute: own };
 };
 
 const eachOnce = (attributes: readonly AttributeRef[]): readonly AttributeRef[] => [
@@ -70,7 +63,7 @@ export const measureOutline = (
   const by = () =>
     eachOnce([
       ...attributes,
-      ...fact.links.map(attributeOfLink),
+      ...fact.links.flatMap((link) => attributeOfLink(link) ?? []),
       ...(finerListed?.attributes ?? []).filter((attribute) => reaches(fact, attribute)),
     ]);
   return {

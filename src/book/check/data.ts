@@ -1,8 +1,8 @@
 import { compareTexts } from '../../basics/text.ts';
 import { type Day, isoOf } from '../../calendar/day.ts';
 import type { Store } from '../../engines/engine.ts';
-import { type AttributeRef, NONE, UNKNOWN } from '../../model/attributes.ts';
-import type { Fact, Link, Model } from '../../model/model.ts';
+import { attributeOfLink, NONE, UNKNOWN } from '../../model/attributes.ts';
+import type { Fact, Model } from '../../model/model.ts';
 import type { Bounds, Filter } from '../../plan/request.ts';
 import { ALL_TIME, equalSegments } from '../../plan/segments.ts';
 import { EXAMPLES, type Finding, rowsText, verb } from './finding.ts';
@@ -33,11 +33,6 @@ const rowsWith = async (store: Store, fact: Fact, filters: readonly Filter[]): P
   const rowSet = { fact, role: undefined, attributes: [], filters, knownBy: undefined };
   const [cube] = await store.cubes([{ ...rowSet, segments: ALL_TIME, aggregates: [{ kind: 'rows', where: [] }] }]);
   return cube.columns[0].cells.reduce((sum, rows) => sum + rows, 0);
-};
-
-const attributeOfLink = ({ part, dimension, attribute }: Link): AttributeRef | undefined => {
-  const name = attribute ?? dimension.attributes.keys().next().value;
-  return name === undefined ? undefined : { kind: 'attribute', key: `${part}.${name}`, part, dimension, attribute: name };
 };
 
 /** Values of a column in some rows with a date. */

@@ -4,11 +4,10 @@ import { createHash, randomUUID } from 'node:crypto';
 import { createReadStream } from 'node:fs';
 import { mkdir, open, readdir, readFile, rename, rm, stat, utimes, writeFile } from 'node:fs/promises';
 import { basename, join } from 'node:path';
-import { crc32 } from 'node:zlib';
 import type { FoundFile } from '../../files/folder.ts';
 
 /** Another layout of copies has another number, so that two versions of the program can share a folder. */
-const FORMAT = 1;
+const FORMAT = 2;
 /** What is read in less than a blink is not worth a file. */
 const LEAST_BYTES = 4 * 2 ** 20;
 /** Copies together take no more than this; those not used for longest go. */
@@ -72,10 +71,10 @@ const fileMark = async ({ real }: FoundFile): Promise<readonly [mark: string, si
 };
 
 /** Checksum of a whole file. */
-const sumOf = async (path: string): Promise<number> => {
-  let sum = 0;
-  for await (const piece of createReadStream(path, { highWaterMark: 4 * 2 ** 20 })) sum = crc32(piece as Buffer, sum);
-  return sum;
+const sumOf = async (path: string): Promise<string> => {
+  const sum = createHash('sha1');
+  for await (const piece of createReadStream(path, { highWaterMark: 4 * 2 ** 20 })) sum.update(piece as Buffer);
+  return sum.digest('hex');
 };
 
 /** Makes the folder, which nobody should commit. */
@@ -104,7 +103,7 @@ const writeNote = async (path: string, note: unknown): Promise<void> => {
 
 interface CopyNote {
   readonly size: number;
-  readonly sum: number;
+  readonly sum: string;
   readonly about: unknown;
 }
 

@@ -1,6 +1,6 @@
 import type { Sightings } from '../../basics/events.ts';
 import { DurchblickError } from '../../errors.ts';
-import type { AttributeRef } from '../../model/attributes.ts';
+import { type AttributeRef, attributeOfLink } from '../../model/attributes.ts';
 import { usedColumns } from '../../model/columns.ts';
 import type { Fact, Model } from '../../model/model.ts';
 import type { Filter } from '../../plan/request.ts';
@@ -111,9 +111,8 @@ export const openFact = (fact: Fact, table: Table, model: Model, dimensions: Rea
     if (measure.fact === fact && pair) data.reversed(pair.from, pair.until);
   }
   for (const link of fact.links) {
-    const attribute = link.attribute ?? link.dimension.attributes.keys().next().value;
-    if (attribute !== undefined)
-      data.members({ kind: 'attribute', key: `${link.part}.${attribute}`, part: link.part, dimension: link.dimension, attribute });
+    const attribute = attributeOfLink(link);
+    if (attribute) data.members(attribute);
   }
   let recorded: Int32Array | undefined;
   const recordedDays = (): Int32Array => {
