@@ -5,6 +5,7 @@ import { explainParts, formulaText } from '../evaluate/explain.ts';
 import type { Model } from '../model/model.ts';
 import type { Question } from '../model/schema.ts';
 import { yearsIn } from '../plan/calendar.ts';
+import { calendarMember, isCalendar } from '../plan/days.ts';
 import type { Scope } from '../plan/planned.ts';
 
 import { NO_REACH } from '../plan/reach.ts';
@@ -43,7 +44,10 @@ const explanationOf = async (
   model: Model,
 ): Promise<Explanation> => {
   const attributes = asked.per.map(({ attribute }) => attribute);
-  const wanted = asked.per.map(({ name }) => members[name]);
+  const { calendar } = evaluation.frame;
+  const wanted = asked.per.map(({ name, attribute }) =>
+    isCalendar(attribute) ? calendarMember(attribute, members[name], calendar) : members[name],
+  );
   const scope: Scope = { view: { axis, rows: 'periods' }, attributes, filters: asked.filters };
   const [{ bound }] = asked.columns;
   const outcome = await answer(asked, axis, evaluation);
@@ -96,6 +100,6 @@ export const explainIn = async (
   const question = await explainedQuestion(request, model, unitOf);
   const parts = await prepared(book, state, question, signal);
   for (const { name, attribute } of parts.asked.per)
-    await checkMembers([{ attribute, test: { values: [request.members?.[name] ?? ''] } }], state.store.members);
+    if (!isCalendar(attribute)) await checkMembers([{ attribute, test: { values: [request.members?.[name] ?? ''] } }], state.store.members);
   return explanationOf(parts, request, model);
 };

@@ -1,6 +1,7 @@
 // A model opened over an engine: the record that every method works on, and the methods.
 import { loadZones, zoneDays } from '../calendar/dates.ts';
 import { isoOf } from '../calendar/day.ts';
+import { standingTable } from '../calendar/standing.ts';
 import type { Engine } from '../engines/engine.ts';
 import { DurchblickError, suggest } from '../errors.ts';
 import { attributeOf } from '../model/attributes.ts';
@@ -8,6 +9,7 @@ import type { Model } from '../model/model.ts';
 import type { Names } from '../model/names.ts';
 import type { Question } from '../model/schema.ts';
 import { orAborted } from '../plan/cancel.ts';
+import { isCalendar } from '../plan/days.ts';
 import { fixedRange } from '../plan/extent.ts';
 import { fixedFilters } from '../plan/fixed.ts';
 import { factSegments } from '../plan/segments.ts';
@@ -96,7 +98,12 @@ export const open = async <N extends Names, const W extends WhereOf<N> = WhereOf
     alerts: async (text) => (await import('./seldom.ts')).alertsAt(book, isoOf(await asOfNow(book, text)), ask),
     check: async () => (await import('./seldom.ts')).checkBook(book),
     bounds: (fact, role) => boundsOf(book, fact, role),
-    members: (name) => states.run((state) => state.store.members(attributeOf(model, name))),
+    members: async (name) => {
+      const attribute = attributeOf(model, name);
+      return isCalendar(attribute)
+        ? within(book, undefined, {}, (_, calendar) => standingTable(calendar, attribute.standing).members)
+        : states.run((state) => state.store.members(attribute));
+    },
     get dataNotes() {
       return states.notes();
     },

@@ -10,12 +10,13 @@ import type { Question } from '../model/schema.ts';
 import { type Axis, asOfDay, asOfReach, axisOf, type FactBounds } from '../plan/axis.ts';
 import { type Bound, leavesOf } from '../plan/bind.ts';
 import { yearsIn } from '../plan/calendar.ts';
+import { checkDayFilters, isCalendar } from '../plan/days.ts';
 import { baseYears, periodBounds } from '../plan/extent.ts';
 import { unreached } from '../plan/fixed.ts';
 import { type Notes, notes } from '../plan/notes.ts';
 import type { PlanFrame } from '../plan/planned.ts';
 
-import { type Asked, askedOf } from '../plan/question.ts';
+import { type Asked, askedOf, filtersOf } from '../plan/question.ts';
 import { reachAfter, reachOf } from '../plan/reach.ts';
 import { addReads } from '../plan/reads.ts';
 import type { Cancellation } from '../plan/request.ts';
@@ -48,9 +49,13 @@ const boundsIn = (asked: Asked): Bound[] => [...asked.columns, ...asked.order].m
 
 const knownOf = async ({ model, fixed }: BookRecord, state: State, question: Question): Promise<Known> => {
   const asked = askedOf(model, question);
-  await checkMembers(asked.filters, state.store.members);
+  await checkMembers(
+    asked.filters.filter(({ attribute }) => !isCalendar(attribute)),
+    state.store.members,
+  );
   const memberCounts = new Map<string, number>();
-  for (const { attribute } of asked.per) memberCounts.set(attribute.key, (await state.store.members(attribute)).length + 2);
+  for (const { attribute } of asked.per)
+    if (!isCalendar(attribute)) memberCounts.set(attribute.key, (await state.store.members(attribute)).length + 2);
   const late = new Map<string, ReadonlySet<string>>();
   for (const fact of model.facts.values()) late.set(fact.name, await state.lateRoles(fact));
   const hidden = boundsIn(asked)
@@ -98,11 +103,15 @@ export const prepared = async (book: BookRecord, state: State, question: Questio
   const { model, today } = book;
   const known = await knownOf(book, state, question);
   const { asked, kinds, dates } = known;
-  const far = [asked.range ?? '', asked.asOf, ...asked.columns.map(({ reading }) => reading)].flatMap(yearsIn);
+  const far = [asked.range ?? '', asked.asOf, ...asked.columns.map(({ reading }) => reading), ...dayTexts(asked)].flatMap(yearsIn);
   const rough = asOfDay(asked.asOf, model, undefined, today(), dates);
   const calendar = await state.calendarOver([...(await anchorDays(book, state, rough)), ...far, ...baseYears(model)], (unitDays) =>
-    reachAfter(asOfReach(asked.asOf, model, unitDays), reachOf(boundsIn(asked), windowsIn(asked, model), [], unitDays)),
+    reachAfter(
+      asOfReach(asked.asOf, model, unitDays),
+      reachOf(boundsIn(asked), windowsIn(asked, model), [], unitDays, looksAtDays(asked, model) ? 'looked at' : 'added up'),
+    ),
   );
+  checkDayFilters(asked.filters, calendar);
   const bounds = periodBounds(dates, calendar);
   const asOf = asOfDay(asked.asOf, model, calendar, today(), bounds);
   const leaves = asked.columns.flatMap(({ bound }) => leavesOf(bound));
@@ -114,6 +123,19 @@ export const prepared = async (book: BookRecord, state: State, question: Questio
   const over = calculationOf(frame, kinds, found);
   return { asked, axis, evaluation: { frame, access, over, reached: (reads) => addReads(state.reached, reads) }, found, asOf };
 };
+
+/** Whether a question asks where days stand, itself or by a measure's own filter (U12). */
+const looksAtDays = (asked: Asked, model: Model): boolean =>
+  [...asked.per, ...asked.filters].some(({ attribute }) => isCalendar(attribute)) ||
+  boundsIn(asked)
+    .flatMap(leavesOf)
+    .some(({ measure }) => filtersOf(model, measure.where).some(({ attribute }) => isCalendar(attribute)));
+
+/** Texts in which filters name days: the calendar must reach the periods that they are of. */
+const dayTexts = ({ filters }: Asked): string[] =>
+  filters.flatMap(({ attribute, test }) =>
+    isCalendar(attribute) ? [...(test.values ?? []), ...(test.not ?? []), test.from ?? '', test.to ?? ''].map(String) : [],
+  );
 
 /** Windows that a question is laid over: those of its axis, and that of its range (A5, A6). */
 const windowsIn = ({ by, range }: Asked, model: Model): NamedWindow[] => {

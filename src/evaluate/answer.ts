@@ -1,8 +1,9 @@
 import { compareTexts } from '../basics/text.ts';
-import type { Store } from '../engines/engine.ts';
+import { standingTable } from '../calendar/standing.ts';
 import { type AttributeRef, NONE, OTHERS, TOTAL, UNKNOWN } from '../model/attributes.ts';
 import type { Axis } from '../plan/axis.ts';
 import { horizonOf, type Leaf, leavesOf } from '../plan/bind.ts';
+import { isCalendar } from '../plan/days.ts';
 import { reaches } from '../plan/members/kinds.ts';
 import { planOf, planOthers } from '../plan/plan.ts';
 import { type Asked, factFilters } from '../plan/question.ts';
@@ -10,7 +11,7 @@ import { rowSetOf } from '../plan/rows.ts';
 import { ALL_TIME } from '../plan/segments.ts';
 import { type Column, VALUE } from './column.ts';
 import { type Evaluation, loadViews } from './evaluation.ts';
-import { cellsOf } from './load.ts';
+import { type Access, cellsOf } from './load.ts';
 import type { ViewData } from './scope.ts';
 
 /** What a row sums up: one cell of the result, the members left out by a limit, or a total. */
@@ -43,10 +44,13 @@ const specialRank = (text: string): number => (text === NONE ? 1 : text === UNKN
 /** Sorts members by their attributes' order, `(none)` and `(unknown)` last (R1). */
 const memberOrder = async (
   attributes: readonly AttributeRef[],
-  store: Store,
+  { store, calendar }: Access,
 ): Promise<(a: readonly string[], b: readonly string[]) => number> => {
   const positions = await Promise.all(
-    attributes.map(async (attribute) => new Map((await store.members(attribute)).map((text, i) => [text, i]))),
+    attributes.map(async (attribute) => {
+      const members = isCalendar(attribute) ? standingTable(calendar, attribute.standing).members : await store.members(attribute);
+      return new Map(members.map((text, i) => [text, i]));
+    }),
   );
   return (a, b) => {
     for (let k = 0; k < attributes.length; k++) {
@@ -160,7 +164,7 @@ export const answer = async (asked: Asked, axis: Axis, evaluation: Evaluation): 
   evaluation.reached(plan.reached);
   const [values, natural] = await Promise.all([
     loadViews([plan.cells, plan.ranking, plan.totals.members, plan.totals.axis, plan.totals.corner], evaluation),
-    memberOrder(attributes, evaluation.access.store),
+    memberOrder(attributes, evaluation.access),
   ]);
   const data = values(plan.cells) as ViewData;
   const members = data.tuples.map((tuple, index) => ({ tuple, index }));
@@ -184,7 +188,7 @@ const noteUnknown = async (asked: Asked, tuples: Tuples, { frame, access, over }
   for (const [k, { name, attribute }] of asked.per.entries()) {
     if (!tuples.some((tuple) => tuple[k] === UNKNOWN)) continue;
     for (const fact of facts) {
-      if (!reaches(fact, attribute)) continue;
+      if (isCalendar(attribute) || !reaches(fact, attribute)) continue;
       const ofFact = rowSetOf(fact, undefined, [attribute], factFilters(fact, asked.filters, 'question'), frame);
       const cells = await cellsOf({ rows: ofFact, segments: ALL_TIME, aggregate: { kind: 'rows', where: [] } }, access);
       const rows = cells.cells[cells.tuples.findIndex(([text]) => text === UNKNOWN)] ?? 0;

@@ -1,14 +1,18 @@
+import { tupleKey } from '../basics/tuples.ts';
 import type { Day } from '../calendar/day.ts';
 import { DurchblickError } from '../errors.ts';
 import type { AttributeRef } from '../model/attributes.ts';
 import type { Comparison, Model } from '../model/model.ts';
 import { type Bound, horizonOf, type Leaf, partsOf } from '../plan/bind.ts';
-import type { PlannedMeasure, PlannedView, Scope } from '../plan/planned.ts';
+import { countDays, layOnDays } from '../plan/days.ts';
+import type { PlannedMeasure, PlannedPart, Step as PlannedStep, PlannedView, Scope } from '../plan/planned.ts';
+import { COVERED } from '../windows/lay.ts';
 
 import type { AnswerRow } from './answer.ts';
 import { VALUE } from './column.ts';
 import { type Evaluation, valuesOf } from './evaluation.ts';
 import { daysOf, type ExplainedDays, type LeftOut, type RowsBehind, rowsBehind, type SpreadShare } from './rows-behind.ts';
+import type { DayRange } from './scope.ts';
 import { wordsOf } from './shapes/table.ts';
 
 export type { ExplainedDays, LeftOut, RowsBehind, SpreadShare } from './rows-behind.ts';
@@ -104,11 +108,29 @@ export interface ExplainWanted {
   readonly show: number;
 }
 
-/** The measure that a part comes down to at its time; undefined where it is blank there (G5). */
-const measureAt = ({ steps, measures, readings }: PlannedView, reading: number): PlannedMeasure | undefined => {
+/** The measure or count of days that a part comes down to at its time; one that is blank there has days alone (G5). */
+const stepAt = ({ steps, readings }: PlannedView, reading: number): PlannedStep => {
   let step = steps[readings[reading].step];
   while (step.kind === 'held') step = steps[step.other];
-  return step.kind === 'measure' ? measures[step.measure] : undefined;
+  return step;
+};
+
+/** The days that a part covers on a row: of calendar members those that are their own, and how many (U12). */
+const daysAt = (
+  step: PlannedStep | undefined,
+  measure: PlannedMeasure | undefined,
+  row: number,
+  memberOf: (attribute: AttributeRef) => string,
+): { readonly range?: DayRange; readonly part?: PlannedPart; readonly days?: number } => {
+  if (!step || !('lay' in step)) return {};
+  const onDays = step.kind === 'days' ? step.onDays : measure?.onDays;
+  const wanted = onDays && tupleKey(onDays.attributes.map(memberOf));
+  const at = onDays?.groups.findIndex(({ texts }) => tupleKey(texts) === wanted) ?? -1;
+  if (onDays && at < 0) return {};
+  const { from, to, state } = onDays ? layOnDays(step.lay, onDays.groups[at].days) : step.lay;
+  if (state[row] !== COVERED) return {};
+  const range = { start: from[row], end: to[row] };
+  return onDays ? { range, part: measure?.parts?.[at], days: countDays(onDays.groups[at].days, range.start, range.end) } : { range };
 };
 
 /** What is told of a measure beyond its value: what was counted, by which date, over which days. */
@@ -133,8 +155,9 @@ export const explainParts = async (wanted: ExplainWanted, evaluation: Evaluation
   const parts: ExplainedPart[] = [];
   for (const [k, { depth, bound: own, chain }] of steps.entries()) {
     const column = data.columns[k];
-    const range = (chain.length > 0 ? data.compared[k]?.[row.row] : data.covered[k]?.[row.row]) ?? undefined;
-    const measure = own.kind === 'leaf' ? measureAt(view, k) : undefined;
+    const step = own.kind === 'leaf' || own.kind === 'days' ? stepAt(view, k) : undefined;
+    const measure = step?.kind === 'measure' ? view.measures[step.measure] : undefined;
+    const { range, part, days } = daysAt(step, measure, row.row, memberOf);
     const periodEnd = chain.length > 0 ? undefined : wanted.periodEnd;
     parts.push({
       depth,
@@ -145,8 +168,8 @@ export const explainParts = async (wanted: ExplainWanted, evaluation: Evaluation
       ...(chain.length > 0
         ? { comparison: { name: chain.map(({ name }) => name).join(', then '), is: chain.map(({ name }) => name).join(' ') } }
         : {}),
-      ...(range && (own.kind === 'leaf' || own.kind === 'days') ? { days: daysOf(range) } : {}),
-      ...(range && measure ? await rowsBehind({ measure, range, periodEnd, memberOf, show }, evaluation) : {}),
+      ...(range ? { days: { ...daysOf(range), ...(days === undefined ? {} : { days }) } } : {}),
+      ...(range && measure ? await rowsBehind({ measure, range, part, periodEnd, memberOf, show }, evaluation) : {}),
     });
   }
   return parts;

@@ -37,15 +37,16 @@ const loadShare = async ({ shape, dimension, above, below }: PlannedShare, acces
   return { shape: loaded, combinations };
 };
 
-const loadMeasure = async ({ asks, told, days, members }: PlannedMeasure, access: Access): Promise<LoadedMeasure> => {
-  const [cubes, events, toldCubes, daysLoaded, membersLoaded] = await Promise.all([
+const loadMeasure = async ({ asks, told, days, members, parts = [] }: PlannedMeasure, access: Access): Promise<LoadedMeasure> => {
+  const [cubes, events, toldCubes, daysLoaded, membersLoaded, partsLoaded] = await Promise.all([
     loadCubes(asks.cubes, access),
     asks.events && access.store.events(withDays(asks.events, access), access.signal),
     loadCubes(told, access),
     days && load(days, access),
     Promise.all(members.map((share) => loadShare(share, access))),
+    Promise.all(parts.map((part) => part.events && access.store.events(withDays(part.events, access), access.signal))),
   ]);
-  return { cubes, events, told: toldCubes, days: daysLoaded, members: membersLoaded };
+  return { cubes, events, told: toldCubes, days: daysLoaded, members: membersLoaded, parts: partsLoaded };
 };
 
 /** What an engine answers to a planned view. */

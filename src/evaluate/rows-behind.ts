@@ -4,9 +4,10 @@ import { tupleIndex } from '../basics/tuples.ts';
 import { type Day, FIRST_DAY, isoOf, LAST_DAY } from '../calendar/day.ts';
 import type { AttributeRef } from '../model/attributes.ts';
 import type { Fact, Measure } from '../model/model.ts';
-import { horizonOf, type Leaf } from '../plan/bind.ts';
+import { horizonOf } from '../plan/bind.ts';
+import { countDays } from '../plan/days.ts';
 import { unreached } from '../plan/fixed.ts';
-import type { CubeAsk, PlannedMeasure } from '../plan/planned.ts';
+import type { CubeAsk, PlannedMeasure, PlannedPart } from '../plan/planned.ts';
 import type { AggregateRequest, Filter, Segments, Why } from '../plan/request.ts';
 import { rowSetOf } from '../plan/rows.ts';
 import { ALL_TIME, oneSegment } from '../plan/segments.ts';
@@ -53,6 +54,8 @@ export interface CellPlace {
   readonly range: DayRange;
   /** Last day of the row's period, for what lies after the as-of date; undefined at the other time of a comparison. */
   readonly periodEnd: Day | undefined;
+  /** The days that count, where not all of the range do (U12). */
+  readonly part: PlannedPart | undefined;
   /** The cell's member of an attribute. */
   readonly memberOf: (attribute: AttributeRef) => string;
   /** Rows to show. */
@@ -60,13 +63,26 @@ export interface CellPlace {
 }
 
 /** All conditions on the rows of a cell; each can be taken away by its reason to see what it leaves out. */
-const conditionsOf = ({ measure, memberOf }: CellPlace): readonly Filter[] => [
+const conditionsOf = ({ measure, memberOf, part }: CellPlace): readonly Filter[] => [
+  ...(part && !measure.leaf.measure.open ? [onDays(measure, part)] : []),
   ...measure.attributes.map(
     (attribute): Filter => ({ kind: 'members', attribute, test: { values: [memberOf(attribute)] }, why: 'members' }),
   ),
   ...measure.asks.counted.filters,
   ...measure.where,
 ];
+
+/** The days that count, whole periods of coarse facts. */
+const onDays = (measure: PlannedMeasure, { segments }: PlannedPart): Filter => {
+  const stretches: [Day, Day][] = [];
+  segments.starts.forEach((start, s) => {
+    const last = stretches[stretches.length - 1];
+    if (last && last[1] === start - 1) last[1] = segments.ends[s];
+    else stretches.push([start, segments.ends[s]]);
+  });
+  const why = measure.onDays?.attributes.length ? 'members' : 'question';
+  return { kind: 'days', role: placingRole(measure), stretches, why };
+};
 
 const without = (filters: readonly Filter[], ...reasons: readonly Why[]): readonly Filter[] =>
   filters.filter(({ why }) => !reasons.includes(why));
@@ -78,16 +94,19 @@ const wholePeriods = (fact: Fact, { start, end }: DayRange, { frame: { calendar 
 });
 
 /** How the period that the days end in is covered in part (G4). */
-const spreadOf = ({ measure }: Leaf, range: DayRange, { frame: { calendar } }: Evaluation): { readonly spread?: SpreadShare } => {
+const spreadOf = ({ measure: planned, range, part }: CellPlace, { frame: { calendar } }: Evaluation): { readonly spread?: SpreadShare } => {
+  const { measure } = planned.leaf;
   const { spread, fact, aggregate } = measure;
   if (fact.grain === 'day' || aggregate.kind !== 'sum') return {};
   const [start, end] = [calendar.floor(fact.grain, range.end), calendar.ceil(fact.grain, range.end)];
   const from = Math.max(start, range.start);
-  if (from <= start && range.end >= end) return {};
+  if (!part && from <= start && range.end >= end) return {};
   const period = daysOf({ start, end });
   if (typeof spread === 'object') return { spread: { spread: `like ${spread.like}`, period } };
   const weigh = (a: Day, b: Day): number => (spread === 'working-days' ? calendar.workingDays(a, b) : b - a + 1);
-  return { spread: { spread, period, covered: weigh(from, range.end), whole: weigh(start, end) } };
+  const own = spread === 'working-days' ? part?.days.filter((day) => calendar.isWorkingDay(day)) : part?.days;
+  const covered = own ? countDays(own, from, range.end) : weigh(from, range.end);
+  return { spread: { spread, period, covered, whole: weigh(start, end) } };
 };
 
 /** A cell's rows, as they are counted: by the role that places them, over whole periods of coarse facts. */
@@ -132,7 +151,7 @@ const untilKnown = ({ fact, open }: Measure, asOf: Day): Day =>
 
 /** Rows of the cell in the question's own cubes, so that what was asked is not asked again. */
 const countOf = async (place: CellPlace, { total, filters, start, end }: Counting, { access, frame }: Evaluation): Promise<number> => {
-  const { measure, memberOf } = place;
+  const { measure, memberOf, part } = place;
   const { cubes } = measure.asks;
   const rowsIn = async (ask: CubeAsk, first: Day, last: Day): Promise<number> => {
     const { tuples, segments, cells } = await cellsOf(ask, access);
@@ -147,7 +166,7 @@ const countOf = async (place: CellPlace, { total, filters, start, end }: Countin
   // A level: those that came, less those that went.
   if (came && went)
     return (await rowsIn(came, start, end)) - (await rowsIn(went, FIRST_DAY, Math.min(end, untilKnown(measure.leaf.measure, frame.asOf))));
-  return rows && !measure.fine ? rowsIn(rows, start, end) : total(filters);
+  return rows && !measure.fine && !part ? rowsIn(rows, start, end) : total(filters);
 };
 
 /** Rows that would be there but for one condition, or one day. */
@@ -209,7 +228,7 @@ export const rowsBehind = async (
   const { fact, open } = leaf.measure;
   const { frame, access } = evaluation;
   // Of what is seen by its share alone no row is told: it belongs to others as well (V3).
-  if (unreached(fact, frame.fixed).length > 0) return { leftOut: [], ...spreadOf(leaf, range, evaluation) };
+  if (unreached(fact, frame.fixed).length > 0) return { leftOut: [], ...spreadOf(place, evaluation) };
   const counting = countingOf(place, evaluation);
   const { role, filters, start, end } = counting;
   const { knownBy, asOf } = frame;
@@ -230,7 +249,7 @@ export const rowsBehind = async (
   return {
     rows: { count, ...sample },
     leftOut: await leftOutOf(place, count, counting, evaluation),
-    ...spreadOf(leaf, range, evaluation),
+    ...spreadOf(place, evaluation),
     ...(fact.recorded === undefined ? {} : { version: `of each ${fact.versionKey.join(', ')} the last revision${by}` }),
   };
 };

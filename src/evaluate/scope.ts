@@ -37,8 +37,16 @@ export interface LeafData {
   /** 1 where a row of data stands behind the cell (R1). */
   readonly seen: Uint8Array;
   /** What a member without any data shows on each row. */
-  readonly absent: { readonly values: Float64Array; readonly state: Uint8Array };
+  readonly absent: Absent;
+  /** The same on the days of some calendar members, by their texts (U12). */
+  readonly absentOn?: (texts: readonly string[]) => Absent;
   readonly scale: number;
+}
+
+/** What is shown on each row where no data are. */
+export interface Absent {
+  readonly values: Float64Array;
+  readonly state: Uint8Array;
 }
 
 /** What an engine answered to all that a planned measure asks. */
@@ -49,6 +57,8 @@ export interface LoadedMeasure {
   /** Of the reading whose days are the weights of cut periods (G3). */
   readonly days: LoadedView | undefined;
   /** Of each reading by whose shape amounts lie on finer members, and which members there are (G6). */
+  /** Of each part that asks for events of its own days (U12). */
+  readonly parts: readonly (Events | undefined)[];
   readonly members: readonly { readonly shape: LoadedView; readonly combinations: readonly (readonly string[])[] }[];
 }
 
@@ -70,6 +80,10 @@ export interface Calculation {
 export interface Kind {
   readonly mayBeCut?: true;
   readonly asks: PlannedKind['asks'];
+  /** What it makes of its cubes before they are told apart by days. */
+  readonly ready?: (measure: PlannedMeasure, loaded: LoadedMeasure, over: Calculation) => LoadedMeasure;
+  /** It looks at all days up to the last one covered, whichever those are. */
+  readonly upToLast?: true;
   readonly cells: (measure: PlannedMeasure, loaded: LoadedMeasure, over: Calculation) => LeafData;
 }
 

@@ -1,3 +1,4 @@
+import { type Standing, standingNames, standingOf } from '../calendar/standing.ts';
 import { DurchblickError, suggest } from '../errors.ts';
 import type { Dimension, Fact, Link, Model } from './model.ts';
 
@@ -15,13 +16,25 @@ const SPECIAL = new RegExp(SPECIAL_TEXT);
 /** A text of the data as a member: one that looks like a special member gets quotes around it, and is told apart (G8). */
 export const memberText = (text: string): string => (SPECIAL.test(text) ? `"${text}"` : text);
 
-/** What a result can be split by and filtered on: an attribute of a dimension's part, or a band of a fact. */
+/** What a result can be split by and filtered on: an attribute of a dimension's part, a band of a fact, or where days stand (U11). */
 export type AttributeRef =
   | { readonly kind: 'attribute'; readonly key: string; readonly part: string; readonly dimension: Dimension; readonly attribute: string }
-  | { readonly kind: 'band'; readonly key: string; readonly band: string };
+  | { readonly kind: 'band'; readonly key: string; readonly band: string }
+  | { readonly kind: 'calendar'; readonly key: string; readonly name: string; readonly standing: Standing };
 
-/** All texts that name something to split by, for suggestions. */
-export const attributeNames = (model: Model): string[] => {
+/** The part under which calendar attributes can always be named, whatever else has their names (U11). */
+const CALENDAR = 'calendar';
+
+/** A calendar attribute of a model by its name (U11); undefined where it is none. */
+const calendarAttribute = (name: string, { units }: Model): AttributeRef | undefined => {
+  const standing = standingOf(name, units);
+  return standing && { kind: 'calendar', key: `${CALENDAR}.${name}`, name, standing };
+};
+
+/** All texts that name something to split by, for suggestions: attributes of the data, and those of the calendar. */
+export const attributeNames = (model: Model): string[] => [...dataAttributeNames(model), ...standingNames(model.units)];
+
+const dataAttributeNames = (model: Model): string[] => {
   const names = new Set<string>();
   for (const [part, dimension] of model.parts) {
     for (const attribute of dimension.attributes.keys()) names.add(part === dimension.name ? attribute : `${part}.${attribute}`);
@@ -56,6 +69,14 @@ export const attributeOf = (model: Model, written: string): AttributeRef => {
   const dot = written.indexOf('.');
   if (dot >= 0) {
     const [part, attribute] = [written.slice(0, dot), written.slice(dot + 1)];
+    const ofCalendar = part === CALENDAR ? calendarAttribute(attribute, model) : undefined;
+    if (ofCalendar) return ofCalendar;
+    if (part === CALENDAR && !model.parts.has(part))
+      return fail(
+        'unknown-attribute',
+        `the calendar has no attribute "${attribute}"`,
+        suggest(attribute, standingNames(model.units), 'attributes'),
+      );
     const dimension = model.parts.get(part);
     if (!dimension) return fail('unknown-attribute', `there is no dimension "${part}"`, suggest(part, model.parts.keys(), 'dimensions'));
     if (dimension.attributes.has(attribute)) return ofPart(part, dimension, attribute);
@@ -77,16 +98,17 @@ export const attributeOf = (model: Model, written: string): AttributeRef => {
   }
   for (const fact of model.facts.values()) if (fact.bands.has(written)) return { kind: 'band', key: written, band: written };
   const part = model.parts.get(written);
-  const main = part && mainAttribute(written, part);
+  const main = (part && mainAttribute(written, part)) ?? calendarAttribute(written, model);
   return main ?? fail('unknown-attribute', `there is no attribute "${written}"`, suggest(written, attributeNames(model), 'attributes'));
 };
 
-/** How a fact reaches an attribute: through a link at the key or at that very attribute, or by a band of its own (G5). */
-export const reach = (fact: Fact, ref: AttributeRef): Link | 'band' | undefined => {
+/** How a fact reaches an attribute: through a link at the key or at that very attribute, or by a band of its own (G5); all have days. */
+export const reach = (fact: Fact, ref: AttributeRef): Link | 'band' | 'calendar' | undefined => {
+  if (ref.kind === 'calendar') return 'calendar';
   if (ref.kind === 'band') return fact.bands.has(ref.band) ? 'band' : undefined;
   return fact.links.find((link) => link.part === ref.part && (link.attribute === undefined || link.attribute === ref.attribute));
 };
 
-/** What a fact can be split by, for the message of an unrelated question (G5). */
+/** What a fact's rows can be split by, calendar attributes aside, for the message of an unrelated question (G5). */
 export const reachable = (model: Model, fact: Fact): string[] =>
-  attributeNames(model).filter((name) => reach(fact, attributeOf(model, name)) !== undefined);
+  dataAttributeNames(model).filter((name) => reach(fact, attributeOf(model, name)) !== undefined);

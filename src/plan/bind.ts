@@ -22,6 +22,7 @@ export interface DaysLeaf {
   readonly count: 'days' | 'working-days';
   readonly horizon: 'actual' | 'plan';
   readonly window: NamedWindow | undefined;
+  readonly across: 'all' | readonly AttributeRef[];
 }
 
 /** A reading with all names resolved and all modifiers pushed down to the measures they reach (M8). */
@@ -336,7 +337,8 @@ const bindName = (own: Binding, name: string, at: number, inherited: Inherited, 
   if (measure) return measureLeaf(measure, inherited);
   if (name === 'days' || name === 'working-days') {
     if (inherited.over) inherited.over.used = true;
-    return { kind: 'days', count: name, horizon: 'actual', window: inherited.over?.value };
+    if (inherited.across) inherited.across.used = true;
+    return { kind: 'days', count: name, horizon: 'actual', window: inherited.over?.value, across: inherited.across?.value ?? [] };
   }
   const formula = formulas.get(name);
   if (formula) return bindFormula(own, formula, at, inherited, way);

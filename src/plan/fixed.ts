@@ -35,6 +35,12 @@ export const fixedFilters = (model: Model, written: unknown): FixedFilters => {
       place: { path: 'where' },
       hint: 'Leave it out to show everything; an empty filter is taken for a slip (V3).',
     });
+  for (const { attribute } of asked)
+    if (attribute.kind === 'calendar')
+      throw new DurchblickError('bad-filter', `"${attribute.name}" says something of days, and cannot be fixed for good`, {
+        place: { path: `where.${attribute.name}` },
+        hint: 'Fixed filters say which rows somebody may see, by attributes of dimensions and bands (V3); ask with `where` for days.',
+      });
   for (const fact of model.facts.values()) {
     const measures = [...model.measures.values()].filter((measure) => measure.fact === fact);
     for (const { attribute } of unreached(fact, asked)) {

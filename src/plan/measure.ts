@@ -4,12 +4,13 @@ import { DurchblickError } from '../errors.ts';
 import { type AttributeRef, attributeOfLink, reachable } from '../model/attributes.ts';
 import type { Measure } from '../model/model.ts';
 import type { Lay } from '../windows/lay.ts';
-import type { Leaf } from './bind.ts';
+import type { DaysLeaf, Leaf } from './bind.ts';
+import { dayGroups, isCalendar } from './days.ts';
 import { spreadsTo, unreached } from './fixed.ts';
-import { reaches } from './members/kinds.ts';
+import { reaches, rowMapOf } from './members/kinds.ts';
 import type { MeasureOutline, PlanFrame, Scope } from './planned.ts';
 
-import { factFilters, filtersOf } from './question.ts';
+import { type AskedFilter, factFilters, filtersOf } from './question.ts';
 import type { Filter } from './request.ts';
 
 const unrelated = (measure: Measure, what: string, { model }: PlanFrame): DurchblickError => {
@@ -29,7 +30,7 @@ export const measureOutline = (
   lay: Lay,
   scope: Scope,
   frame: PlanFrame,
-  resolved: Map<Measure, readonly Filter[]>,
+  resolved: Map<Measure, readonly AskedFilter[]>,
 ): MeasureOutline | undefined => {
   const { measure, across } = leaf;
   const { fact } = measure;
@@ -48,13 +49,15 @@ export const measureOutline = (
   const { combinations } = scope;
   const listed = combinations?.attributes ?? [];
   const isListed = combinations !== undefined && listed.every((attribute) => !isTaken(attribute) && isSeen(attribute));
-  const isOwn = isListed && listed.every((attribute) => reaches(fact, attribute));
+  const listedDays = listed.filter(isCalendar);
+  const isOwn = isListed && listed.every((attribute) => rowMapOf(fact, attribute) !== undefined);
   const filters: Filter[] = [...factFilters(fact, scope.filters, 'question'), ...(isOwn && combinations ? [combinations] : [])];
-  if (!resolved.has(measure)) resolved.set(measure, factFilters(fact, filtersOf(frame.model, measure.where), 'measure'));
-  const attributes = kept.filter((attribute) => reaches(fact, attribute));
+  if (!resolved.has(measure)) resolved.set(measure, filtersOf(frame.model, measure.where));
+  const where = resolved.get(measure) as readonly AskedFilter[];
+  const attributes = kept.filter((attribute) => rowMapOf(fact, attribute) !== undefined);
 
   const finer = asked.filter(({ attribute }) => spreadsTo(measure, attribute));
-  const finerListed = isListed && !isOwn ? combinations : undefined;
+  const finerListed = isListed && !isOwn && listedDays.length === 0 ? combinations : undefined;
   const below = eachOnce(
     [...kept, ...finer.map(({ attribute }) => attribute), ...(finerListed?.attributes ?? [])].filter((attribute) =>
       spreadsTo(measure, attribute),
@@ -73,7 +76,27 @@ export const measureOutline = (
     attributes,
     kept,
     filters,
-    where: resolved.get(measure) as readonly Filter[],
+    where: factFilters(fact, where, 'measure'),
     fine: below.length > 0 ? { attributes: below, filters: finer, combinations: finerListed, by: by() } : undefined,
+    onDays: dayGroups(
+      lay,
+      kept.filter(isCalendar),
+      [...scope.filters, ...where],
+      isListed && combinations && listedDays.length > 0 ? { attributes: listedDays, list: combinations.list } : undefined,
+      frame.calendar,
+    ),
   };
+};
+
+/** The days that a count of days is about, by calendar member (M12, U12). */
+export const countedDays = ({ across }: DaysLeaf, lay: Lay, { attributes, filters, combinations }: Scope, { calendar }: PlanFrame) => {
+  const isTaken = ({ key }: AttributeRef): boolean => across === 'all' || across.some((taken) => taken.key === key);
+  const shown = combinations?.attributes.filter(isCalendar).filter((attribute) => !isTaken(attribute)) ?? [];
+  return dayGroups(
+    lay,
+    attributes.filter(isCalendar).filter((attribute) => !isTaken(attribute)),
+    filters,
+    combinations && shown.length > 0 ? { attributes: shown, list: combinations.list } : undefined,
+    calendar,
+  );
 };

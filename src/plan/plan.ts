@@ -5,13 +5,25 @@ import type { AttributeRef } from '../model/attributes.ts';
 import type { Measure } from '../model/model.ts';
 import { COVERED, type Lay } from '../windows/lay.ts';
 import type { Axis } from './axis.ts';
-import type { Bound, Leaf } from './bind.ts';
-import { measureOutline } from './measure.ts';
+import type { Bound, DaysLeaf, Leaf } from './bind.ts';
+import { layOnDays, segmentsOnDays } from './days.ts';
+import { countedDays, measureOutline } from './measure.ts';
 import type { View } from './places.ts';
-import type { AskFrame, Combinations, MeasureOutline, PlanFrame, PlannedMeasure, PlannedView, Scope, Wanted } from './planned.ts';
-import type { Asked } from './question.ts';
+import type {
+  AskFrame,
+  Combinations,
+  MeasureOutline,
+  PlanFrame,
+  PlannedKind,
+  PlannedMeasure,
+  PlannedPart,
+  PlannedView,
+  Scope,
+  Wanted,
+} from './planned.ts';
+import type { Asked, AskedFilter } from './question.ts';
 import { type Reached, type Reads, reachedWith, readDays, readKey } from './reads.ts';
-import type { Filter, Segments } from './request.ts';
+import type { Segments } from './request.ts';
 import { memberBound } from './rows.ts';
 import { cutSegments } from './segments.ts';
 import { daysShape, membersShapes } from './spread.ts';
@@ -87,28 +99,51 @@ const askFrame = ({ frame, reached }: Planning): AskFrame => {
   };
 };
 
+/** A measure on the days of each combination of calendar members (U12). */
+const partsOf = (
+  own: MeasureOutline & { readonly segments: Segments },
+  asksOf: PlannedKind['asks'],
+  how: 'counted by events' | 'from cubes',
+  frame: AskFrame,
+): readonly PlannedPart[] | undefined =>
+  own.onDays?.groups.map((group) => {
+    const on = segmentsOnDays(own.segments, group, own.onDays?.key ?? '');
+    const lay = layOnDays(own.lay, group.days);
+    const events = how === 'counted by events' ? asksOf({ ...own, lay, segments: on.segments }, frame).events : undefined;
+    return { ...group, ...on, lay, events };
+  });
+
 const plannedMeasure = (outline: MeasureOutline, all: readonly MeasureOutline[], planning: Planning): PlannedMeasure => {
   const frame = askFrame(planning);
   const { nothing, asks: asksOf, mayBeCut = false } = frame.kindOf(outline.leaf.measure);
-  const own = { ...outline, segments: segmentsFor(outline, all, mayBeCut, frame) };
-  const asks = asksOf(own, frame);
+  // By days of their own, parts must be told day by day.
+  const own = { ...outline, segments: segmentsFor(outline, all, mayBeCut && !outline.onDays, frame) };
+  const { events, ...asks } = asksOf(own, frame);
   const plan = (wanted: Wanted, of: PlanFrame) => planViews([wanted], { ...planning, frame: of })[0];
   return {
     ...own,
     nothing,
-    asks,
+    // One count of events does not serve parts of its days; cubes do.
+    asks: outline.onDays || !events ? asks : { ...asks, events },
     told: toldOf(own, frame),
     days: asks.shared ? daysShape(own, frame, plan) : undefined,
     members: membersShapes(own, frame, plan),
+    parts: partsOf(own, asksOf, events ? 'counted by events' : 'from cubes', frame),
   };
 };
 
 /** Plans several views together, so that what one of them reads serves the others. */
 export const planViews = (wanted: readonly Wanted[], planning: Planning): PlannedView[] => {
   const { frame } = planning;
-  const where = new Map<Measure, readonly Filter[]>();
+  const where = new Map<Measure, readonly AskedFilter[]>();
   const outlines = wanted.map(({ readings, scope }) => {
-    const stepped = stepsOf(readings, scope.view, frame, (leaf: Leaf, lay: Lay) => measureOutline(leaf, lay, scope, frame, where));
+    const stepped = stepsOf(
+      readings,
+      scope.view,
+      frame,
+      (leaf: Leaf, lay: Lay) => measureOutline(leaf, lay, scope, frame, where),
+      (leaf: DaysLeaf, lay: Lay) => countedDays(leaf, lay, scope, frame),
+    );
     for (const measure of stepped.measures) reach(measure, planning);
     return { ...stepped, view: scope.view, attributes: scope.attributes };
   });

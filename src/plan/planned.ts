@@ -7,6 +7,7 @@ import type { Compare } from '../windows/compare.ts';
 import type { Lay } from '../windows/lay.ts';
 import type { FactBounds } from './axis.ts';
 import type { Bound, DaysLeaf, Leaf } from './bind.ts';
+import type { DayGroups, GroupSegments } from './days.ts';
 import type { Note } from './notes.ts';
 import type { TimeFrame, View } from './places.ts';
 import type { AskedFilter } from './question.ts';
@@ -99,6 +100,20 @@ export interface PlannedMeasure extends MeasureOutline {
   readonly days: PlannedView | undefined;
   /** The readings by whose shapes amounts are shared out over finer members (G6). */
   readonly members: readonly PlannedShare[];
+  /** The same on the days of each combination of calendar members; undefined where all days count alike (U12). */
+  readonly parts: readonly PlannedPart[] | undefined;
+  /** The part that this one is. */
+  readonly part?: PlannedPart;
+}
+
+/** A measure on the days of one combination of calendar members: every rule is applied to these days alone (U12). */
+export interface PlannedPart extends GroupSegments {
+  /** One text for each calendar attribute that the measure is split by. */
+  readonly texts: readonly string[];
+  readonly days: Int32Array;
+  readonly lay: Lay;
+  /** What it asks beside the cubes, which serve all parts. */
+  readonly events: EventsRequest | undefined;
 }
 
 /** Readings over the rows and members of one view: steps from measures to values. */
@@ -137,6 +152,8 @@ export interface MeasureOutline {
   /** Conditions of its own. */
   readonly where: readonly Filter[];
   readonly fine: PlannedFine | undefined;
+  /** The days it covers by member of calendar attributes; undefined where all of them count alike (U12). */
+  readonly onDays: DayGroups | undefined;
 }
 
 /** One step towards values; numbers are those of earlier steps. */
@@ -145,7 +162,7 @@ export type Step =
   | { readonly kind: 'measure'; readonly measure: number; readonly lay: Lay }
   /** A measure that is blank in this view (G5). */
   | { readonly kind: 'blank'; readonly lay: Lay }
-  | { readonly kind: 'days'; readonly count: DaysLeaf['count']; readonly lay: Lay }
+  | { readonly kind: 'days'; readonly count: DaysLeaf['count']; readonly lay: Lay; readonly onDays: DayGroups | undefined }
   | { readonly kind: 'number'; readonly value: number }
   | { readonly kind: 'negate'; readonly of: number }
   | { readonly kind: 'binary'; readonly operator: Operator; readonly left: number; readonly right: number }

@@ -5,7 +5,7 @@ import { checked } from '../model/keys.ts';
 import type { Fact, Model, NamedWindow } from '../model/model.ts';
 import { isList, type Question, questionSchema, type WhereInput } from '../model/schema.ts';
 import { type Bound, bindText, windowNamed } from './bind.ts';
-import { reaches } from './members/kinds.ts';
+import { rowMapOf } from './members/kinds.ts';
 import { isBefore } from './members/test.ts';
 import type { Filter, MemberTest, Why } from './request.ts';
 
@@ -80,10 +80,10 @@ export const filtersOf = (model: Model, where: WhereInput | undefined): AskedFil
     };
   });
 
-/** The conditions that a fact's rows must meet, from filters on attributes (M3). */
+/** The conditions that a fact's rows must meet, from filters on attributes (M3); those on days are met by days (U12). */
 export const factFilters = (fact: Fact, filters: readonly AskedFilter[], why: Why): Filter[] =>
   filters
-    .filter(({ attribute }) => reaches(fact, attribute))
+    .filter(({ attribute }) => rowMapOf(fact, attribute) !== undefined)
     .map(({ attribute, test }) => ({ kind: 'members' as const, attribute, test, why }));
 
 /** A unit of the model by its name, plural accepted; undefined when there is none. */
@@ -160,6 +160,11 @@ export const askedOf = (model: Model, written: Question): Asked => {
       hint: 'Name an attribute in `per`.',
     });
   }
+  const ofDays = per.filter(({ attribute }) => attribute.kind === 'calendar').map(({ name }) => name);
+  if (question.rest && ofDays.length > 0 && ofDays.length < per.length)
+    throw new DurchblickError('bad-rest', `the rest over ${per.map(({ name }) => name).join(' and ')} together is not told`, {
+      hint: `Ask per ${ofDays.join(' and ')} alone, or without "rest": what is left of days and of members together is no set of days.`,
+    });
   if (question.rest && question.limit === undefined)
     throw new DurchblickError('idle-limit', '"rest" needs a limit', { hint: 'For example `limit: 5`.' });
   return {

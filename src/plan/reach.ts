@@ -101,6 +101,8 @@ export const reachOf = (
   windows: readonly NamedWindow[],
   comparisons: readonly Comparison[],
   unitDays: UnitDays,
+  /** Whether days themselves are looked at, by calendar attributes (U11). */
+  days: 'looked at' | 'added up' = 'added up',
 ): Reach => {
   const own = ({ window, previous }: NamedWindow): Reach =>
     furthest([windowReach(window, unitDays), ...(previous ? [shiftReach(previous, NO_REACH, unitDays)] : [])]);
@@ -108,7 +110,7 @@ export const reachOf = (
   // Where rows alone are added up, the calendar need not reach a fixed day; where days are counted it must (M12).
   const leafReach = ({ kind, window }: Leaf | DaysLeaf): Reach => {
     const reach = window ? own(window) : axis;
-    return kind === 'days' ? reach : { ...reach, fixed: [] };
+    return kind === 'days' || days === 'looked at' ? reach : { ...reach, fixed: [] };
   };
   const known = new Map<Bound, Reach>();
   const ofPart = (bound: Bound): Reach => {

@@ -34,6 +34,8 @@ export type Condition =
       readonly list: readonly (readonly string[])[];
       readonly keep: 'listed' | 'others';
     }
+  /** The date of a role lies in one of some stretches of days, both ends inclusive, in order (U12). */
+  | { readonly kind: 'days'; readonly role: string; readonly stretches: readonly (readonly [first: Day, last: Day])[] }
   /** The date of a role is blank, or is not. */
   | { readonly kind: 'date'; readonly role: string; readonly is: 'blank' | 'present' }
   /** The date of a role is on or before a day, or blank (A2, `enters`). */

@@ -49,6 +49,17 @@ const findRuns = (lay: Lay, segments: Segments, unseenAfter: Day | undefined): R
   return runs;
 };
 
-/** Whether some window cuts a segment, so that it counts in part (G4). */
-export const isCut = ({ i, j, left, right }: Runs): boolean =>
-  i.some((from, row) => from <= j[row] && (left[row] === 1 || right[row] === 1));
+/** Which segments have no day but those that count; all of them where no days are left out (U12). */
+interface Holding {
+  readonly whole: Uint8Array;
+}
+
+/** Whether the window of a row cuts a segment, or some days of one are left out, so that it counts in part (G4). */
+export const isCutIn = ({ i, j, left, right }: Runs, row: number, part: Holding | undefined): boolean => {
+  if (i[row] > j[row]) return false;
+  if (left[row] === 1 || right[row] === 1) return true;
+  if (part) for (let s = i[row]; s <= j[row]; s++) if (part.whole[s] === 0) return true;
+  return false;
+};
+
+export const isCut = (runs: Runs, part?: Holding): boolean => runs.i.some((_, row) => isCutIn(runs, row, part));

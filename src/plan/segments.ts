@@ -27,6 +27,14 @@ export const cutSegments = (cuts: Iterable<Day>, last: Day): Segments => {
   return made(['cut', starts.join(), last], starts, ends);
 };
 
+/** Some of the segments there are, by their places; `key` tells them from every other choice. */
+export const pickedSegments = ({ key: all, starts, ends }: Segments, places: Int32Array, key: string): Segments =>
+  made(
+    [all, 'on', key],
+    places.map((s) => starts[s]),
+    places.map((s) => ends[s]),
+  );
+
 /** Segments by fact and stretch, made once each: single days for daily facts, the fact's own periods for coarse ones. */
 export type FactSegments = (fact: Fact, stretch: Bounds | undefined, calendar: Calendar) => Segments;
 

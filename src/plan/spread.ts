@@ -28,10 +28,10 @@ const shapeScope = (frame: PlanFrame, unitName: string, { starts, ends }: Segmen
  * filters; undefined where no period is cut, or days weigh by themselves (G3).
  */
 export const daysShape = (own: Own, frame: AskFrame, plan: PlanOne): PlannedView | undefined => {
-  const { lay, segments, leaf } = own;
+  const { lay, segments, leaf, onDays } = own;
   const { spread } = leaf.measure;
-  if (typeof spread !== 'object' || segments.starts.length === 0 || !isCut(runsOf(lay, segments, unseenAfter(own, frame))))
-    return undefined;
+  if (typeof spread !== 'object' || segments.starts.length === 0) return undefined;
+  if (!onDays && !isCut(runsOf(lay, segments, unseenAfter(own, frame)))) return undefined;
   return plan({ readings: [bindText(frame.model, spread.like)], scope: shapeScope(frame, 'day', segments, frame.asOf) }, frame);
 };
 

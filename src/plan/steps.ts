@@ -5,6 +5,7 @@ import { DurchblickError } from '../errors.ts';
 import type { Comparison } from '../model/model.ts';
 import { COVERED, type Lay, MISSING } from '../windows/lay.ts';
 import { type Bound, type DaysLeaf, hasPart, horizonOf, type Leaf } from './bind.ts';
+import type { DayGroups } from './days.ts';
 import type { Note } from './notes.ts';
 import { type Chain, historyOf, layReading, type View } from './places.ts';
 import type { MeasureOutline, PlanFrame, PlannedReading, Step } from './planned.ts';
@@ -31,10 +32,11 @@ const tooMany = (): DurchblickError =>
 type Key = readonly unknown[];
 const windowKey = ({ window }: Leaf | DaysLeaf): Key => (window ? [window.text, window.full, window.name] : []);
 /** What a measure or a count of days is told apart by: two formulas may each have the same one. */
-const leafKey = (leaf: Leaf | DaysLeaf): Key =>
-  leaf.kind === 'leaf'
-    ? [leaf.measure.name, leaf.role.name, leaf.across === 'all' ? 'all' : leaf.across.map(({ key }) => key), windowKey(leaf)]
-    : [leaf.count, leaf.horizon, windowKey(leaf)];
+const leafKey = (leaf: Leaf | DaysLeaf): Key => [
+  ...(leaf.kind === 'leaf' ? [leaf.measure.name, leaf.role.name] : [leaf.count, leaf.horizon]),
+  leaf.across === 'all' ? 'all' : leaf.across.map(({ key }) => key),
+  windowKey(leaf),
+];
 
 /** Lays readings, those that lie on the same days once, and says what is to be told of their days. */
 const layer = (view: View, frame: PlanFrame, notes: (readonly [string, Note])[]) => {
@@ -66,6 +68,7 @@ export const stepsOf = (
   view: View,
   frame: PlanFrame,
   outlineOf: (leaf: Leaf, lay: Lay) => MeasureOutline | undefined,
+  daysOf: (leaf: DaysLeaf, lay: Lay) => DayGroups | undefined,
 ): Stepped => {
   const [steps, measures, notes]: [Step[], MeasureOutline[], (readonly [string, Note])[]] = [[], [], []];
   const layOf = layer(view, frame, notes);
@@ -80,7 +83,7 @@ export const stepsOf = (
   const leafStep = (leaf: Leaf | DaysLeaf, time: Time): Step => {
     if (++leaves > MOST_MEASURES) throw tooMany();
     const lay = layOf(leaf, time);
-    if (leaf.kind === 'days') return { kind: 'days', count: leaf.count, lay };
+    if (leaf.kind === 'days') return { kind: 'days', count: leaf.count, lay, onDays: daysOf(leaf, lay) };
     const outline = outlineOf(leaf, lay);
     if (!outline) return { kind: 'blank', lay };
     notes.push(...noteHistory(leaf, lay, frame));

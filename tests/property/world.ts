@@ -54,6 +54,7 @@ export const modelInput = (spread: Data['spread'], grain: Data['grain'], planHor
         mean: { average: 'amount', role: 'ordered' },
         least: { min: 'amount', role: 'ordered' },
         most: { max: 'amount', role: 'ordered' },
+        weekend: { sum: 'amount', role: 'ordered', where: { weekday: ['Sat', 'Sun'] } },
         web: { sum: 'amount', role: 'ordered', where: { channel: 'web' }, empty: 'zero' },
         backlog: { sum: 'amount', open: 'ordered/shipped' },
         'lead-time': { daysBetween: 'ordered/shipped', role: 'shipped' },
@@ -237,6 +238,7 @@ export const worldOf = (drawn: Data): { readonly world: RefWorld; readonly table
       model,
       rows,
       listed,
+      names: new Map(SEASONS.map(([name, start]) => [fromIso(start), name])),
       holidays: new Set(HOLIDAYS.map(fromIso)),
       products: Object.values(PRODUCTS),
       fixed: drawn.fixed,
@@ -268,6 +270,7 @@ const MEASURES = [
   'least',
   'most',
   'web',
+  'weekend',
   'backlog',
   'lead-time',
   'working-lead',
@@ -291,6 +294,7 @@ const SALES = new Set([
   'least',
   'most',
   'web',
+  'weekend',
   'lead-time',
   'working-lead',
   'per-order',
@@ -383,7 +387,7 @@ const leaf: fc.Arbitrary<string> = fc
     measure: fc.oneof({ weight: 5, arbitrary: fc.constantFrom(...MEASURES) }, { weight: 1, arbitrary: fc.constant('budget-fine') }),
     role: fc.option(key('ordered', 'shipped', 'promised'), { nil: undefined, freq: 2 }),
     window: fc.option(window, { nil: undefined }),
-    across: fc.option(key('all', 'region', '(region, family)'), { nil: undefined, freq: 6 }),
+    across: fc.option(key('all', 'region', '(region, family)', 'weekday'), { nil: undefined, freq: 6 }),
   })
   .map(({ measure, role, window, across }) => {
     const own = measure === 'attainment' ? undefined : window;
@@ -400,8 +404,19 @@ export const reading: fc.Arbitrary<string> = fc.oneof(
     arbitrary: fc.tuple(leaf, fc.constantFrom('+', '-', '*', '/'), compared).map(([a, operator, b]) => `(${a}) ${operator} (${b})`),
   },
   { weight: 1, arbitrary: fc.tuple(compared, comparison).map(([a, other]) => `(${a}) vs ${other}`) },
-  { weight: 1, arbitrary: fc.tuple(leaf, leaf).map(([a, b]) => `coalesce(${a}, round(${b}, 1))`) },
+  {
+    weight: 1,
+    // Digits enough that a tie in doubles is no difference.
+    arbitrary: fc.tuple(leaf, leaf).map(([a, b]) => `coalesce(${a}, round(${b}, 7))`),
+  },
 );
+
+const OF_DAYS = ['weekday', 'working-day', 'year', 'season'];
+/** Members of days beside members of rows: what is left of both together is not told. */
+const isMixed = (per: readonly string[]): boolean => {
+  const ofDays = per.filter((name) => OF_DAYS.includes(name) || name.includes('-of-')).length;
+  return ofDays > 0 && ofDays < per.length;
+};
 
 export const question: fc.Arbitrary<Question> = fc
   .record({
@@ -448,6 +463,14 @@ export const question: fc.Arbitrary<Question> = fc
       ['family', 'product'],
       ['product', 'region'],
       ['size'],
+      ['weekday'],
+      ['working-day'],
+      ['region', 'weekday'],
+      ['month-of-year'],
+      ['year', 'month-of-quarter'],
+      ['week-of-week-year'],
+      ['season', 'family'],
+      ['fiscal-month-of-fiscal-year'],
     ),
     start: day,
     length: fc.integer({ min: 0, max: 400 }),
@@ -461,6 +484,9 @@ export const question: fc.Arbitrary<Question> = fc
       { channel: 'web' },
       { product: ['Basil', 'Maple'] },
       { size: 'large' },
+      { weekday: ['Fri', 'Sat'] },
+      { 'working-day': 'yes', region: ['North', 'South'] },
+      { 'month-of-year': ['Jan', 'May', 'Dec'] },
     ),
     knownBy: fc.option(
       fc.integer({ min: 0, max: 30 }).map((k) => iso(FIRST + k * 20 + 5)),
@@ -502,7 +528,7 @@ export const question: fc.Arbitrary<Question> = fc
       where,
       knownBy,
       ...(per === undefined || Array.isArray(by) ? {} : { order: order === undefined ? undefined : [order] }),
-      ...(per === undefined ? {} : { limit, rest: limit === undefined ? undefined : rest }),
+      ...(per === undefined ? {} : { limit, rest: limit === undefined || isMixed(per) ? undefined : rest }),
       totals: Array.isArray(by) && totals !== undefined ? ['members'] : totals,
     };
     return Object.fromEntries(Object.entries(question).filter(([, value]) => value !== undefined)) as Question;

@@ -33,6 +33,8 @@ export interface RefWorld {
   /** Attributes that each fact reaches, as questions name them. */
   readonly reaches: Readonly<Record<string, readonly string[]>>;
   readonly listed: ReadonlyMap<string, readonly Span[]>;
+  /** Names of listed periods, by their first day. */
+  readonly names: ReadonlyMap<number, string>;
   readonly holidays: ReadonlySet<number>;
   /** Filters fixed when the book was opened (V3). */
   readonly fixed: Readonly<Record<string, readonly string[]>>;
@@ -42,6 +44,24 @@ export interface RefWorld {
 type Cell = { readonly kind: 'value'; readonly v: number } | { readonly kind: 'nothing' } | { readonly kind: 'blank' };
 const BLANK: Cell = { kind: 'blank' };
 const value = (v: number): Cell => (Number.isFinite(v) ? { kind: 'value', v } : BLANK);
+
+/** What was looked at behind some cells: rows, and days of a calendar member. */
+interface Seen {
+  any: boolean;
+  days: boolean;
+}
+const notSeen = (): Seen => ({ any: false, days: false });
+
+const WEEKDAYS = ['Mon', 'Tue', 'Wed', 'Thu', 'Fri', 'Sat', 'Sun'];
+const MONTHS = ['Jan', 'Feb', 'Mar', 'Apr', 'May', 'Jun', 'Jul', 'Aug', 'Sep', 'Oct', 'Nov', 'Dec'];
+const ORDERS: Readonly<Record<string, readonly string[]>> = {
+  size: ['small', 'large'],
+  weekday: WEEKDAYS,
+  'working-day': ['yes', 'no'],
+  'month-of-year': MONTHS,
+};
+/** Attributes of days instead of rows (U11). */
+const isOfDays = (name: string): boolean => ['weekday', 'working-day', 'season', 'year'].includes(name) || name.includes('-of-');
 
 export interface RefAnswer {
   /** Names of the axis periods, in order. */
@@ -53,6 +73,7 @@ export interface RefAnswer {
 /** Answers a question row by row: for every cell it looks at every row of the fact. Slow, and meant to be read. */
 export const reference = (world: RefWorld, question: Question): RefAnswer => {
   const { model } = world;
+  const per = question.per ?? [];
   const unit = (name: string) => refUnit(name, model, world.listed);
   const working = (d: number): boolean => (((d + 3) % 7) + 7) % 7 < 5 && !world.holidays.has(d);
   const grainOf = (fact: Fact) => unit(fact.grain);
@@ -87,7 +108,23 @@ export const reference = (world: RefWorld, question: Question): RefAnswer => {
         }),
     );
   const asOf = question.asOf === undefined || question.asOf === 'latest' ? latest() : Date.parse(`${question.asOf}T00:00:00Z`) / 86_400_000;
-  const filters = Object.entries(question.where ?? {}).map(([name, test]) => ({ name, keep: new Set([test].flat().map(String)) }));
+  const allFilters = Object.entries(question.where ?? {}).map(([name, test]) => ({ name, keep: new Set([test].flat().map(String)) }));
+  const filters = allFilters.filter(({ name }) => !isOfDays(name));
+  const dayFilters = allFilters.filter(({ name }) => isOfDays(name));
+  /** Where a day stands in the calendar (U11). */
+  const standing = (name: string, d: number): string => {
+    if (name === 'weekday') return WEEKDAYS[weekdayIndex(d)];
+    if (name === 'working-day') return working(d) ? 'yes' : 'no';
+    if (name === 'month-of-year') return MONTHS[Number(iso(d).slice(5, 7)) - 1];
+    const [inner, outer] = name.split('-of-');
+    const period = unit(inner).at(d);
+    if (outer === undefined) return name === 'year' ? iso(d).slice(0, 4) : (world.names.get(period?.start ?? Number.NaN) ?? '(none)');
+    const whole = unit(outer).at(d);
+    if (!period || !whole) return '(none)';
+    let number = 1;
+    for (let p: Span | undefined = unit(inner).at(whole.start); p && p.start < period.start; p = unit(inner).step(p, 1)) number++;
+    return String(number);
+  };
 
   /** First and last day of a fact in a role (W11), whole periods for coarse facts. */
   const history = (fact: Fact, role: string): Span | undefined => {
@@ -109,12 +146,14 @@ export const reference = (world: RefWorld, question: Question): RefAnswer => {
     readonly on?: string;
     readonly over?: NamedWindow;
     readonly across?: 'all' | readonly string[];
-    readonly seen: { any: boolean };
+    readonly seen: Seen;
     readonly time: RefTime;
     /** A shape: the question's filters do not reach it (G3, G6). */
     readonly shape?: true;
     /** The row of the others: without these members (R1). */
     readonly others?: ReadonlySet<string>;
+    /** The same of days: without those of these calendar members. */
+    readonly othersDays?: ReadonlySet<string>;
   }
 
   const placeOf = (context: Context, over: NamedWindow | undefined, horizon: string): RefPlace | undefined => {
@@ -144,11 +183,21 @@ export const reference = (world: RefWorld, question: Question): RefAnswer => {
     const reach = world.reaches[fact.name];
     const names = Object.keys(context.tuple).filter((name) => context.across !== 'all' && !context.across?.includes(name));
     const own = names.filter((name) => reach.includes(name));
+    // Which days count: those of the member asked for, and those that filters leave (U12).
+    const ofDays = names.filter(isOfDays);
+    const whereDays = Object.entries(measure.where ?? {}).filter(([name]) => isOfDays(name));
+    const seesAllDays =
+      context.othersDays !== undefined && per.every((name) => context.across !== 'all' && !context.across?.includes(name));
+    const counts = (d: number): boolean =>
+      ofDays.every((name) => standing(name, d) === context.tuple[name]) &&
+      (context.shape !== undefined || dayFilters.every(({ name, keep }) => keep.has(standing(name, d)))) &&
+      whereDays.every(([name, test]) => [test].flat().map(String).includes(standing(name, d))) &&
+      !(seesAllDays && context.othersDays?.has(JSON.stringify(per.map((name) => standing(name, d)))));
     // Members below what the fact links to, reached by spreading (G6).
     const shape = measure.spreadAcross.get('product');
     const below = shape !== undefined && names.includes('product') ? context.tuple.product : undefined;
     const wantedBelow = shape === undefined || context.shape ? undefined : filters.find(({ name }) => name === 'product')?.keep;
-    const repeated = own.length + (below === undefined ? 0 : 1) < Object.keys(context.tuple).length;
+    const repeated = own.length + ofDays.length + (below === undefined ? 0 : 1) < Object.keys(context.tuple).length;
     const actualOf = (name: string) => fact.roles.get(name)?.horizon === 'actual';
     const visible = rowsOf(fact).filter((row) => {
       const entered = fact.enters === undefined ? undefined : row.dates[fact.enters];
@@ -164,7 +213,12 @@ export const reference = (world: RefWorld, question: Question): RefAnswer => {
       if (!othersBelow && listed(row.members)) return false;
       const passes = (name: string, keep: ReadonlySet<string>) => !reach.includes(name) || keep.has(row.members[name]);
       if (!context.shape && !filters.every(({ name, keep }) => passes(name, keep))) return false;
-      if (!Object.entries(measure.where ?? {}).every(([name, test]) => [test].flat().map(String).includes(row.members[name]))) return false;
+      if (
+        !Object.entries(measure.where ?? {}).every(
+          ([name, test]) => isOfDays(name) || [test].flat().map(String).includes(row.members[name]),
+        )
+      )
+        return false;
       return own.every((name) => row.members[name] === context.tuple[name]);
     });
     if (laid.kind === 'blank') return BLANK;
@@ -175,7 +229,19 @@ export const reference = (world: RefWorld, question: Question): RefAnswer => {
       return aggregate.kind === 'sum' ? { kind: 'nothing' } : BLANK;
     };
     if (laid.kind === 'empty') return empty();
-    const { start, end } = laid;
+    let { start, end } = laid;
+    while (start <= end && !counts(start)) start++;
+    while (end >= start && !counts(end)) end--;
+    if (start > end) return open ? BLANK : empty();
+    if (!repeated) context.seen.days = true;
+    const holds = (period: Span): boolean => {
+      for (let d = Math.max(period.start, start); d <= Math.min(period.end, end); d++) if (counts(d)) return true;
+      return false;
+    };
+    const isWhole = (period: Span): boolean => {
+      for (let d = period.start; d <= period.end; d++) if (d < start || d > end || !counts(d)) return false;
+      return true;
+    };
     const note = (count: number) => {
       if (count > 0 && !repeated) context.seen.any = true;
     };
@@ -223,7 +289,7 @@ export const reference = (world: RefWorld, question: Question): RefAnswer => {
     };
     const inside = rows.filter((row) => {
       const period = periodOf(row);
-      if (!period || period.start > end || period.end < start) return false;
+      if (!period || period.start > end || period.end < start || !holds(period)) return false;
       return !(coarse && horizon === 'actual' && period.end > asOf) && shareBelow(row) > 0;
     });
     if (aggregate.kind !== 'days-between') note(inside.length);
@@ -251,7 +317,9 @@ export const reference = (world: RefWorld, question: Question): RefAnswer => {
       default: {
         if (measure.acrossTime) {
           const daily = (d: number) => exactSum(rows.filter((row) => row.dates[role] === d).map((row) => net(row) ?? 0));
-          const days = [...new Set(visible.map((row) => row.dates[role]).filter((d) => d !== undefined && d >= start && d <= end))]
+          const days = [
+            ...new Set(visible.map((row) => row.dates[role]).filter((d) => d !== undefined && d >= start && d <= end && counts(d))),
+          ]
             .map(Number)
             .sort((a, b) => a - b);
           if (inside.length === 0) return empty();
@@ -265,15 +333,12 @@ export const reference = (world: RefWorld, question: Question): RefAnswer => {
           return value(exactSum(inside.filter((row) => last.get(combination(row)) === row.dates[role]).map((row) => net(row) ?? 0)));
         }
         if (measure.spread === 'none') {
-          const cut =
-            coarse &&
-            [start, end].some((d, k) => {
-              const period = grain.at(d);
-              if (!period || !span || period.end < grainHistory(fact, role).start || period.start > grainHistory(fact, role).end)
-                return false;
-              if (horizon === 'actual' && period.end > asOf) return false;
-              return k === 0 ? period.start < d : period.end > d;
-            });
+          let cut = false;
+          for (let d = start; coarse && d <= end && !cut; d++) {
+            const period = counts(d) ? grain.at(d) : undefined;
+            if (!period || !span || period.end < grainHistory(fact, role).start || period.start > grainHistory(fact, role).end) continue;
+            cut = !(horizon === 'actual' && period.end > asOf) && !isWhole(period);
+          }
           if (cut) return BLANK;
         }
         if (values.length === 0) return empty();
@@ -284,15 +349,16 @@ export const reference = (world: RefWorld, question: Question): RefAnswer => {
           const amount =
             (aggregate.kind === 'count' ? (column === undefined || row.columns[column] !== undefined ? 1 : 0) : (net(row) ?? 0)) *
             shareBelow(row);
-          if (!coarse || (period.start >= start && period.end <= end)) {
+          if (!coarse || isWhole(period)) {
             total = below === undefined && wantedBelow === undefined && !othersBelow ? exactSum([total, amount]) : total + amount;
             continue;
           }
-          const weigh = (from: number, to: number): number => {
+          const weigh = (from: number, to: number, which: (d: number) => boolean = () => true): number => {
             let count = 0;
             for (let d = from; d <= to; d++)
-              count +=
-                typeof measure.spread === 'object'
+              count += !which(d)
+                ? 0
+                : typeof measure.spread === 'object'
                   ? dayWeight(measure.spread.like, d).weight
                   : measure.spread === 'even' || working(d)
                     ? 1
@@ -306,9 +372,11 @@ export const reference = (world: RefWorld, question: Question): RefAnswer => {
           };
           const even = !(weigh(period.start, period.end) > 0) || unread();
           const [from, to] = [Math.max(period.start, start), Math.min(period.end, end)];
+          let days = 0;
+          for (let d = from; d <= to; d++) if (counts(d)) days++;
           parts += even
-            ? (amount * (to - from + 1)) / (period.end - period.start + 1)
-            : (amount * weigh(from, to)) / weigh(period.start, period.end);
+            ? (amount * days) / (period.end - period.start + 1)
+            : (amount * weigh(from, to, counts)) / weigh(period.start, period.end);
         }
         return value(total + parts);
       }
@@ -323,7 +391,7 @@ export const reference = (world: RefWorld, question: Question): RefAnswer => {
       row: 0,
       tuple,
       chain: [],
-      seen: { any: false },
+      seen: notSeen(),
       time: shaped,
       shape: true,
     });
@@ -447,19 +515,25 @@ export const reference = (world: RefWorld, question: Question): RefAnswer => {
   const time: RefTime = { unit, listed: world.listed, asOf, axis: { kind, unit: counting } };
 
   // Members: every combination in the data that any cell has a row behind.
-  const per = question.per ?? [];
+  const perRows = per.filter((name) => !isOfDays(name));
+  const perDays = per.filter(isOfDays);
   const tuples = new Map<string, Record<string, string>>();
-  if (per.length === 0) tuples.set('', {});
+  if (perRows.length === 0) tuples.set('', {});
   for (const fact of model.facts.values()) {
     for (const { members } of rowsOf(fact))
-      if (per.length > 0 && per.every((name) => members[name] !== undefined))
-        tuples.set(JSON.stringify(per.map((name) => members[name])), Object.fromEntries(per.map((name) => [name, members[name]])));
+      if (perRows.length > 0 && perRows.every((name) => members[name] !== undefined))
+        tuples.set(JSON.stringify(perRows.map((name) => members[name])), Object.fromEntries(perRows.map((name) => [name, members[name]])));
     // Amounts that are spread lie on every product of their family.
     for (const { members } of rowsOf(fact)) {
       for (const { product, family } of world.products) {
         const finer: Record<string, string> = { ...members, product };
-        if (members.product === undefined && members.family === family && per.length > 0 && per.every((name) => finer[name] !== undefined))
-          tuples.set(JSON.stringify(per.map((name) => finer[name])), Object.fromEntries(per.map((name) => [name, finer[name]])));
+        if (
+          members.product === undefined &&
+          members.family === family &&
+          perRows.length > 0 &&
+          perRows.every((name) => finer[name] !== undefined)
+        )
+          tuples.set(JSON.stringify(perRows.map((name) => finer[name])), Object.fromEntries(perRows.map((name) => [name, finer[name]])));
       }
     }
   }
@@ -468,23 +542,46 @@ export const reference = (world: RefWorld, question: Question): RefAnswer => {
     row: number,
     mode: 'row' | 'total',
     tuple: Record<string, string>,
-    seen: { any: boolean },
+    seen: Seen,
     list = readings,
-    others?: ReadonlySet<string>,
+    left?: ReadonlySet<string>,
   ) =>
     list.map((reading) => {
-      const cell = evaluate(reading, { places, mode, windows, row, tuple, chain: [], seen, time, others });
+      const others = perDays.length > 0 ? { othersDays: left } : { others: left };
+      const cell = evaluate(reading, { places, mode, windows, row, tuple, chain: [], seen, time, ...others });
       return cell.kind === 'value' ? cell.v : null;
     });
   const shown: { tuple: Record<string, string>; rows: (number | null)[][] }[] = [];
   // A comparison that cannot be laid out is an error even where there is nothing to show.
-  if (tuples.size === 0) for (const row of places.keys()) cells(row, 'row', {}, { any: false });
+  if (tuples.size === 0) for (const row of places.keys()) cells(row, 'row', {}, notSeen());
+  // Members of the calendar: each that has a covered day is shown with every member of rows that has data (U12).
+  const dayTuples = new Map<string, Record<string, string>>();
+  if (perDays.length === 0) dayTuples.set('', {});
+  else
+    for (let d = Math.min(...places.map(({ start }) => start)) - 4000; d <= Math.max(...places.map(({ end }) => end)) + 4000; d++) {
+      const texts = perDays.map((name) => standing(name, d));
+      const key = JSON.stringify(texts);
+      if (!dayTuples.has(key)) dayTuples.set(key, Object.fromEntries(perDays.map((name, k) => [name, texts[k]])));
+    }
+  const covered = new Set<string>();
   for (const tuple of tuples.values()) {
-    const seen = { any: false };
-    const rows = places.map((_, row) => cells(row, 'row', tuple, seen));
-    if (seen.any || per.length === 0) shown.push({ tuple, rows });
+    let any = perRows.length === 0;
+    const found: typeof shown = [];
+    for (const [key, ofDays] of dayTuples) {
+      const seen = notSeen();
+      const own = { ...tuple, ...ofDays };
+      found.push({ tuple: own, rows: places.map((_, row) => cells(row, 'row', own, seen)) });
+      any ||= seen.any;
+      if (seen.days) covered.add(key);
+    }
+    if (any) shown.push(...found);
+  }
+  if (perDays.length > 0) {
+    const list = shown.filter(({ tuple }) => covered.has(JSON.stringify(perDays.map((name) => tuple[name]))));
+    shown.splice(0, shown.length, ...list);
   }
   // Members by their texts, those without a name last; by a reading over the whole range where one is asked for (R1).
+  const orders: Readonly<Record<string, readonly string[]>> = { ...ORDERS, season: [...world.names.values()] };
   const special = (text: string) => (text === '(none)' ? 1 : text === '(unknown)' ? 2 : 0);
   const isSpecial = (entry: (typeof shown)[0]) => per.some((name) => special(entry.tuple[name]) > 0);
   const natural = (a: (typeof shown)[0], b: (typeof shown)[0]): number => {
@@ -492,7 +589,9 @@ export const reference = (world: RefWorld, question: Question): RefAnswer => {
       const [x, y] = [a.tuple[name], b.tuple[name]];
       const order =
         special(x) - special(y) ||
-        (name === 'size' ? ['small', 'large'].indexOf(x) - ['small', 'large'].indexOf(y) : x < y ? -1 : x > y ? 1 : 0);
+        (orders[name] ? orders[name].indexOf(x) - orders[name].indexOf(y) : 0) ||
+        (name.includes('-of-') && name !== 'month-of-year' ? Number(x) - Number(y) : 0) ||
+        (x < y ? -1 : x > y ? 1 : 0);
       if (order !== 0) return order;
     }
     return 0;
@@ -510,7 +609,7 @@ export const reference = (world: RefWorld, question: Question): RefAnswer => {
           0,
           'total',
           entry.tuple,
-          { any: false },
+          notSeen(),
           order.map(({ reading }) => reading),
         ),
       ]),
@@ -534,18 +633,18 @@ export const reference = (world: RefWorld, question: Question): RefAnswer => {
   const wanted = question.totals === true ? ['members', 'axis'] : question.totals || [];
   const totals: (string | number | null)[][] = [];
   if (wanted.includes('members') && per.length > 0)
-    totals.push(...places.map((_, row) => [labels[row], ...per.map(() => 'Total'), ...cells(row, 'row', {}, { any: false })]));
+    totals.push(...places.map((_, row) => [labels[row], ...per.map(() => 'Total'), ...cells(row, 'row', {}, notSeen())]));
   if (wanted.includes('axis') && !windows && places.length > 0) {
-    for (const { tuple } of list) totals.push(['Total', ...per.map((name) => tuple[name]), ...cells(0, 'total', tuple, { any: false })]);
-    if (rest) totals.push(['Total', ...per.map(() => '(others)'), ...cells(0, 'total', {}, { any: false }, readings, rest)]);
+    for (const { tuple } of list) totals.push(['Total', ...per.map((name) => tuple[name]), ...cells(0, 'total', tuple, notSeen())]);
+    if (rest) totals.push(['Total', ...per.map(() => '(others)'), ...cells(0, 'total', {}, notSeen(), readings, rest)]);
     if (wanted.includes('members') && per.length > 0)
-      totals.push(['Total', ...per.map(() => 'Total'), ...cells(0, 'total', {}, { any: false })]);
+      totals.push(['Total', ...per.map(() => 'Total'), ...cells(0, 'total', {}, notSeen())]);
   }
   return {
     labels,
     rows: places.flatMap((_, row) => [
       ...list.map(({ tuple, rows }) => [labels[row], ...per.map((name) => tuple[name]), ...rows[row]]),
-      ...(rest ? [[labels[row], ...per.map(() => '(others)'), ...cells(row, 'row', {}, { any: false }, readings, rest)]] : []),
+      ...(rest ? [[labels[row], ...per.map(() => '(others)'), ...cells(row, 'row', {}, notSeen(), readings, rest)]] : []),
     ]),
     totals,
   };

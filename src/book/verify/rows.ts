@@ -89,7 +89,8 @@ const memberOf = (reading: Reading, row: Row, attribute: AttributeRef): string =
   const { fact, dimensions, textOf } = reading;
   if (attribute.kind === 'band') return bandOf(reading, row, attribute.key);
   const way = reach(fact, attribute);
-  if (way === undefined || way === 'band') throw new Error(`${fact.name} does not reach ${attribute.key}`);
+  if (way === undefined || typeof way === 'string' || attribute.kind !== 'attribute')
+    throw new Error(`${fact.name} does not reach ${attribute.key}`);
   const text = textOf(row, way.column);
   if (text === '') return NONE;
   const table = dimensions.get(way.dimension.name);
@@ -107,6 +108,10 @@ const passesFilter = (reading: Reading, row: Row, filter: Filter): boolean => {
     case 'combinations': {
       const own = filter.attributes.map((attribute) => memberOf(reading, row, attribute));
       return filter.list.some((tuple) => tuple.every((text, k) => text === own[k])) === (filter.keep === 'listed');
+    }
+    case 'days': {
+      const day = row.days[filter.role];
+      return day !== undefined && filter.stretches.some(([first, last]) => day >= first && day <= last);
     }
     case 'date':
       return (row.days[filter.role] === undefined) === (filter.is === 'blank');

@@ -3,7 +3,7 @@ import { NO_DAY } from '../../calendar/day.ts';
 import { type AttributeRef, memberText, NONE, UNKNOWN } from '../../model/attributes.ts';
 import { orderedMembers } from '../../model/members.ts';
 import type { Dimension, Fact, Model } from '../../model/model.ts';
-import { mapOf } from '../../plan/members/kinds.ts';
+import { rowMapOf } from '../../plan/members/kinds.ts';
 import type { KeyMap, ThresholdMap } from '../../plan/members/map.ts';
 import type { DataNote, RowValue, WorkingDays } from '../../plan/request.ts';
 import { badDatesNote, doubledKey, unknownColumn } from '../shared/faults.ts';
@@ -286,7 +286,7 @@ export const rowData = (
   const members = keptBy(
     ({ key }: AttributeRef) => key,
     (attribute) => {
-      const map = mapOf(fact, attribute);
+      const map = rowMapOf(fact, attribute);
       if (map === undefined) throw new Error(`${fact.name} does not reach ${attribute.key}`);
       return map.kind === 'thresholds' ? bandCodes(map, numbers, lists) : keyCodes(map, table, dimensions, model.timeZone, lists);
     },

@@ -1,3 +1,4 @@
+import { upperBound } from '../../basics/search.ts';
 import { compareTexts } from '../../basics/text.ts';
 import { tupleIndex, tupleKey } from '../../basics/tuples.ts';
 import { NO_DAY } from '../../calendar/day.ts';
@@ -32,6 +33,15 @@ export const applyFilter = (mask: Uint8Array, filter: Filter, data: Pick<FactDat
           known.set(key, keep);
         }
         if (!keep) mask[i] = 0;
+      }
+      return;
+    }
+    case 'days': {
+      const column = days(filter.role);
+      const [starts, ends] = [filter.stretches.map(([first]) => first), filter.stretches.map(([, last]) => last)];
+      for (let i = 0; i < rows; i++) {
+        const at = upperBound(starts, column[i]) - 1;
+        if (at < 0 || column[i] > ends[at]) mask[i] = 0;
       }
       return;
     }

@@ -3,7 +3,7 @@ import { tupleKey } from '../../basics/tuples.ts';
 import { DurchblickError } from '../../errors.ts';
 import type { AttributeRef } from '../../model/attributes.ts';
 import type { Link } from '../../model/model.ts';
-import { mapOf } from '../../plan/members/kinds.ts';
+import { rowMapOf } from '../../plan/members/kinds.ts';
 import type { AggregateRequest, Cube, CubeColumn, CubeRequest, Filter, Segments } from '../../plan/request.ts';
 import type { Rows, Statement } from './database.ts';
 import { ROWS, type SqlFact } from './fact.ts';
@@ -18,7 +18,7 @@ export interface CubeStatement extends Statement {
 
 /** The link through which an attribute's text is found in a table. */
 export const linkWithTable = (fact: SqlFact, attribute: AttributeRef, world: SqlWorld): Link | undefined => {
-  const map = mapOf(fact.fact, attribute);
+  const map = rowMapOf(fact.fact, attribute);
   return map?.kind === 'key' && world.dimensions.has(map.link.dimension.name) ? map.link : undefined;
 };
 

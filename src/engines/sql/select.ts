@@ -4,8 +4,8 @@ import { isoOf, LAST_DAY, NO_DAY } from '../../calendar/day.ts';
 import { DurchblickError } from '../../errors.ts';
 import { type AttributeRef, NONE, SPECIAL_TEXT, UNKNOWN } from '../../model/attributes.ts';
 import type { Link } from '../../model/model.ts';
-import { mapOf } from '../../plan/members/kinds.ts';
-import type { KeyMap, MemberMap, ThresholdMap } from '../../plan/members/map.ts';
+import { rowMapOf } from '../../plan/members/kinds.ts';
+import type { KeyMap, RowMap, ThresholdMap } from '../../plan/members/map.ts';
 import { passes } from '../../plan/members/test.ts';
 import type { AggregateRequest, Filter, RowValue, Segments, WorkingDays } from '../../plan/request.ts';
 import { dayTable, stretchTable, workedTable } from './day-table.ts';
@@ -115,7 +115,7 @@ const bandMember = ({ number }: SqlFact, { band }: ThresholdMap, dialect: Dialec
 /** How a select finds the members of rows, joining each dimension once for all that is asked of it. */
 const memberFinder = (fact: SqlFact, { dialect, dimensions }: SqlWorld, joins: Map<string, () => string>) => {
   const joined = new Map<string, Joined>();
-  const map = (attribute: AttributeRef): MemberMap => mapOf(fact.fact, attribute) as MemberMap;
+  const map = (attribute: AttributeRef): RowMap => rowMapOf(fact.fact, attribute) as RowMap;
   const linkText = ({ sql, column, special }: KeyColumn): string => {
     const text = keySql(dialect, sql, column);
     return special ? memberSql(dialect, text) : text;
@@ -198,6 +198,13 @@ const conditionOf = (
       const any = filter.list.map((tuple) => `(${tuple.map((text, k) => `${texts[k]} = ${dialect.text(text)}`).join(' and ')})`);
       const listed = any.length === 0 ? 'false' : `(${any.join(' or ')})`;
       return filter.keep === 'listed' ? listed : `not ${listed}`;
+    }
+    case 'days': {
+      const day = `(${fact.day(filter.role)})`;
+      const single = filter.stretches.filter(([first, last]) => first === last).map(([first]) => first);
+      const longer = filter.stretches.filter(([first, last]) => first < last).map(([first, last]) => `${day} between ${first} and ${last}`);
+      const any = [...(single.length > 0 ? [`${day} in (${single.join(', ')})`] : []), ...longer];
+      return any.length === 0 ? 'false' : `(${any.join(' or ')})`;
     }
     case 'date':
       return `(${fact.day(filter.role)}) is ${filter.is === 'blank' ? 'null' : 'not null'}`;

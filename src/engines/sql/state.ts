@@ -5,7 +5,7 @@ import { DurchblickError } from '../../errors.ts';
 import type { AttributeRef } from '../../model/attributes.ts';
 import { usedColumns } from '../../model/columns.ts';
 import type { Dimension, Fact, Model } from '../../model/model.ts';
-import { mapOf } from '../../plan/members/kinds.ts';
+import { rowMapOf } from '../../plan/members/kinds.ts';
 import type { Filter } from '../../plan/request.ts';
 import type { OpenOptions } from '../engine.ts';
 import { hiddenFault } from '../shared/faults.ts';
@@ -126,7 +126,7 @@ const bandNumbers = async (
   filters: readonly Filter[],
   { model, database, run }: Looking,
 ): Promise<ReadonlyMap<string, NumberSql>> => {
-  const maps = filters.map((filter) => (filter.kind === 'members' ? mapOf(fact, filter.attribute) : undefined));
+  const maps = filters.map((filter) => (filter.kind === 'members' ? rowMapOf(fact, filter.attribute) : undefined));
   const columns = [...new Set(maps.flatMap((map) => (map?.kind === 'thresholds' ? [map.band.of] : [])))];
   if (columns.length === 0) return new Map();
   const opened = await openSqlFact({ fact, relation, model, dialect: database.dialect, run, hidden: true }).catch((error: unknown) => {

@@ -3,7 +3,7 @@ import type { AskFrame, CubeAsk, PlannedMeasure } from '../../plan/planned.ts';
 
 import type { AggregateRequest, RowValue } from '../../plan/request.ts';
 import { additive, counting, rowsOf, rowValueOf } from '../../plan/rows.ts';
-import { isCut, type Runs, runsOf } from '../../plan/runs.ts';
+import { isCut, isCutIn, type Runs, runsOf } from '../../plan/runs.ts';
 import { unseenAfter } from '../../plan/spread.ts';
 import { BLANK } from '../column.ts';
 import type { Cells } from '../cubes.ts';
@@ -28,16 +28,12 @@ const asks: Kind['asks'] = (measure, frame: AskFrame) => {
 
 /** Sums, counts, averages and extremes: lookups on a day cube, with the share of cut periods of coarse facts (G4). */
 const cells = (measure: PlannedMeasure, loaded: LoadedMeasure, over: Calculation): LeafData => {
-  const { leaf, lay, segments, fine } = measure;
+  const { leaf, lay, segments, part } = measure;
   const { fact, spread, aggregate } = leaf.measure;
   const { kind } = aggregate;
-  const { rows: ownRows, count: ownCount, value: ownValue } = loaded.cubes;
-  if (!isExtreme(kind)) noteInexact(ownValue, measure, over);
-  // Few models spread over members (G6), and what does it is loaded for them.
+  const { rows, count, value } = loaded.cubes;
+  // Few models spread (G3, G6), and what does it is loaded for them.
   const spreads = over.spreads as Spreads;
-  const { rows, count, value } = fine
-    ? spreads.spreadAcross({ ...measure, fine }, { rows: ownRows, count: ownCount, value: ownValue }, loaded.members, over)
-    : { rows: ownRows, count: ownCount, value: ownValue };
   const width = value.tuples.length;
   const unseen = unseenAfter(measure, over.frame);
   const runs = runsOf(lay, segments, unseen);
@@ -55,22 +51,32 @@ const cells = (measure: PlannedMeasure, loaded: LoadedMeasure, over: Calculation
     const average = lookupRuns(value.sums(), runs, width).map((sum, k) => sum / factor / counted[k]);
     return finished(average, -1);
   }
-  if (fact.grain === 'day' || !isCut(runs)) return finished(lookupRuns(value.sums(), runs, width), value.scale);
+  if (fact.grain === 'day' || !isCut(runs, part)) return finished(lookupRuns(value.sums(), runs, width), value.scale);
   if (spread === 'none') return withoutSpread(measure, value, runs, finished(lookupRuns(value.sums(), runs, width), value.scale), over);
   const share = spreads.shareOf(measure, loaded.days, over);
-  const sums = sharedSums(value.sums(), value.cells, runs, lay, segments, width, share);
+  const sums = sharedSums(value.sums(), value.cells, runs, lay, segments, width, share, part?.whole);
   return { ...finished(sums, Math.max(value.scale, 0)), scale: -1 };
 };
 
-export const additiveKind: Kind = { asks, cells, mayBeCut: true };
+/** Amounts laid on finer members, where there are such (G6). */
+const ready: Kind['ready'] = (measure, loaded, over) => {
+  const { fine, leaf } = measure;
+  const { rows, count, value } = loaded.cubes;
+  if (!isExtreme(leaf.measure.aggregate.kind)) noteInexact(value, measure, over);
+  if (!fine) return loaded;
+  const { spreadAcross } = over.spreads as Spreads;
+  return { ...loaded, cubes: { ...spreadAcross({ ...measure, fine }, { rows, count, value }, loaded.members, over) } };
+};
+
+export const additiveKind: Kind = { asks, ready, cells, mayBeCut: true };
 
 /** A period that a window cuts says nothing about its part: blank, and noted (G4). */
-const withoutSpread = ({ leaf }: PlannedMeasure, cells: Cells, runs: Runs, data: LeafData, { notes }: Calculation): LeafData => {
+const withoutSpread = ({ leaf, part }: PlannedMeasure, cells: Cells, runs: Runs, data: LeafData, { notes }: Calculation): LeafData => {
   const { name, fact } = leaf.measure;
   const width = cells.tuples.length;
   let rows = 0;
   for (let row = 0; row < runs.i.length; row++) {
-    if (runs.i[row] > runs.j[row] || (runs.left[row] === 0 && runs.right[row] === 0)) continue;
+    if (!isCutIn(runs, row, part)) continue;
     rows++;
     data.values.fill(0, row * width, (row + 1) * width);
     data.state.fill(BLANK, row * width, (row + 1) * width);

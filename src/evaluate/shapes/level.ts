@@ -69,4 +69,4 @@ const cells = (measure: PlannedMeasure, { cubes }: LoadedMeasure, over: Calculat
   return finish(measure, came.tuples, values, rows, rows, cubes.cameValue.scale, over);
 };
 
-export const levelKind: Kind = { asks, cells };
+export const levelKind: Kind = { asks, cells, upToLast: true };

@@ -33,6 +33,8 @@ export const sharedSums = (
   segments: Segments,
   width: number,
   share: Share,
+  /** Segments without a day that is left out; all of them where it is not given (U12). */
+  whole?: Uint8Array,
 ): Float64Array => {
   const out = new Float64Array(runs.i.length * width);
   const addPart = (row: number, segment: number): void => {
@@ -47,6 +49,14 @@ export const sharedSums = (
     const i = runs.i[row];
     const j = runs.j[row];
     if (i > j) continue;
+    if (whole) {
+      for (let s = i; s <= j; s++) {
+        const isCut = whole[s] === 0 || (s === i && runs.left[row] === 1) || (s === j && runs.right[row] === 1);
+        if (isCut) addPart(row, s);
+        else for (let m = 0, at = row * width, cell = s * width; m < width; m++, at++, cell++) out[at] += cells[cell];
+      }
+      continue;
+    }
     const left = runs.left[row] === 1;
     const right = runs.right[row] === 1;
     const first = left ? i + 1 : i;

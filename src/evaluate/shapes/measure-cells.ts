@@ -4,7 +4,7 @@ import type { PlannedMeasure } from '../../plan/planned.ts';
 import { COVERED, EMPTY } from '../../windows/lay.ts';
 import { BLANK, NOTHING, VALUE } from '../column.ts';
 import type { Cells } from '../cubes.ts';
-import type { Calculation, LeafData } from '../scope.ts';
+import type { Absent, Calculation, LeafData } from '../scope.ts';
 
 const SHOWN = { zero: VALUE, nothing: NOTHING, blank: BLANK } as const;
 
@@ -13,6 +13,12 @@ const nothingIn = ({ nothing }: PlannedMeasure, state: number): number => {
   if (state === COVERED) return SHOWN[nothing.covered];
   return state === EMPTY ? SHOWN[nothing.empty] : BLANK;
 };
+
+/** What is shown without any data, by the states of windows. */
+export const absentIn = (measure: PlannedMeasure, states: Uint8Array): Absent => ({
+  values: new Float64Array(states.length),
+  state: states.map((state) => nothingIn(measure, state)),
+});
 
 /** Values with the states of their cells: where nothing was counted, what the measure shows for nothing. */
 export const finish = (
@@ -29,12 +35,11 @@ export const finish = (
   const values = new Float64Array(rows * width);
   const state = new Uint8Array(rows * width);
   const mask = new Uint8Array(rows * width);
-  const absent = { values: new Float64Array(rows), state: new Uint8Array(rows) };
+  const absent = absentIn(task, task.lay.state);
   const factor = 10 ** Math.max(scale, 0);
   let tooGreat = 0;
   for (let row = 0; row < rows; row++) {
-    const kind = nothingIn(task, task.lay.state[row]);
-    absent.state[row] = kind;
+    const kind = absent.state[row];
     for (let k = row * width; k < (row + 1) * width; k++) {
       mask[k] = seen[k] > 0 ? 1 : 0;
       if (counted[k] > 0 && Number.isFinite(raw[k])) values[k] = raw[k] / factor;

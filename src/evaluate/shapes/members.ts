@@ -133,7 +133,11 @@ const collected = (strands: readonly Strand[], attributes: readonly AttributeRef
   const tests = fine.filters.map(({ attribute, test }) => ({ at: places([attribute], attributes)[0], test }));
   const { combinations } = fine;
   const listed = combinations && { at: places(combinations.attributes, attributes), has: tupleIndex(combinations.list) };
-  const keptAt = places(kept, attributes);
+  // What is told of days is told apart later.
+  const keptAt = places(
+    kept.filter(({ kind }) => kind !== 'calendar'),
+    attributes,
+  );
   const groups = new Map<string, { texts: readonly string[]; members: Strand[] }>();
   for (const strand of strands) {
     if (!tests.every(({ at, test }) => passes(strand.texts[at], test))) continue;

@@ -1,20 +1,22 @@
+import { countDays } from '../../plan/days.ts';
 import type { PlannedMeasure, PlannedView } from '../../plan/planned.ts';
 
 import type { Segments } from '../../plan/request.ts';
 import { VALUE } from '../column.ts';
 import type { Calculation, LoadedView, Share } from '../scope.ts';
 
-/** Days, all alike. */
+/** Days, all alike; of some days alone where not all count (U12). */
 const evenShare =
-  ({ starts, ends }: Segments): Share =>
-  (segment, from, to) => [to - from + 1, ends[segment] - starts[segment] + 1];
+  ({ starts, ends }: Segments, days: Int32Array | undefined): Share =>
+  (segment, from, to) => [days ? countDays(days, from, to) : to - from + 1, ends[segment] - starts[segment] + 1];
 
-const workingShare = (measure: string, segments: Segments, { frame, notes }: Calculation): Share => {
-  const even = evenShare(segments);
+const workingShare = (measure: string, segments: Segments, days: Int32Array | undefined, { frame, notes }: Calculation): Share => {
+  const even = evenShare(segments, days);
+  const worked = days?.filter((day) => frame.calendar.isWorkingDay(day));
   const { calendar } = frame;
   return (segment, from, to) => {
     const whole = calendar.workingDays(segments.starts[segment], segments.ends[segment]);
-    if (whole > 0) return [calendar.workingDays(from, to), whole];
+    if (whole > 0) return [worked ? countDays(worked, from, to) : calendar.workingDays(from, to), whole];
     const message = `${measure}: a period without working days is spread evenly`;
     notes.add(`spread ${measure}`, { code: 'spread-fallback', measure, message });
     return even(segment, from, to);
@@ -26,10 +28,17 @@ const workingShare = (measure: string, segments: Segments, { frame, notes }: Cal
  * negative weighs 0; a period with no weight, or with a day that would have to be read after the as-of date, falls
  * back to even (G3).
  */
-const shapedShare = (measure: string, segments: Segments, view: PlannedView, loaded: LoadedView, over: Calculation): Share => {
+const shapedShare = (
+  measure: string,
+  segments: Segments,
+  days: Int32Array | undefined,
+  view: PlannedView,
+  loaded: LoadedView,
+  over: Calculation,
+): Share => {
   const { starts, ends } = segments;
-  const even = evenShare(segments);
-  const [first] = starts;
+  const even = evenShare(segments, days);
+  const first = view.view.axis.places[0].start;
   const { columns, ahead, rows } = over.shape(view, loaded);
   const [{ values, state }] = columns;
   // Weights and unread days up to each day, so that any stretch is a difference.
@@ -39,10 +48,17 @@ const shapedShare = (measure: string, segments: Segments, view: PlannedView, loa
     weight[k + 1] = weight[k] + (state[k] === VALUE && values[k] > 0 ? values[k] : 0);
     unread[k + 1] = unread[k] + (ahead[0][k] ? 1 : 0);
   }
+  // Of some days alone: the same with nothing on all others.
+  const counted = days ? new Float64Array(rows + 1) : weight;
+  if (days) {
+    const isCounted = new Uint8Array(rows);
+    for (const day of days) if (day >= first && day - first < rows) isCounted[day - first] = 1;
+    for (let k = 0; k < rows; k++) counted[k + 1] = counted[k] + (isCounted[k] === 1 ? weight[k + 1] - weight[k] : 0);
+  }
   return (segment, from, to) => {
     const [low, high] = [starts[segment] - first, ends[segment] - first + 1];
     const whole = weight[high] - weight[low];
-    if (whole > 0 && unread[high] === unread[low]) return [weight[to - first + 1] - weight[from - first], whole];
+    if (whole > 0 && unread[high] === unread[low]) return [counted[to - first + 1] - counted[from - first], whole];
     const message = `${measure}: a period for which its shape says nothing is spread evenly`;
     over.notes.add(`spread ${measure}`, { code: 'spread-fallback', measure, message });
     return even(segment, from, to);
@@ -50,8 +66,9 @@ const shapedShare = (measure: string, segments: Segments, view: PlannedView, loa
 };
 
 /** How a coarse amount lies on finer days (G3). */
-export const shareOf = ({ leaf, segments, days }: PlannedMeasure, loaded: LoadedView | undefined, over: Calculation): Share => {
+export const shareOf = ({ leaf, segments, days, part }: PlannedMeasure, loaded: LoadedView | undefined, over: Calculation): Share => {
   const { name, spread } = leaf.measure;
-  if (days && loaded) return shapedShare(name, segments, days, loaded, over);
-  return spread === 'working-days' ? workingShare(name, segments, over) : evenShare(segments);
+  const own = part?.days;
+  if (days && loaded) return shapedShare(name, segments, own, days, loaded, over);
+  return spread === 'working-days' ? workingShare(name, segments, own, over) : evenShare(segments, own);
 };

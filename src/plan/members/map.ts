@@ -1,4 +1,5 @@
-// Member maps: how the member of a row is found. Whatever splits or filters comes down to one of these; engines know them alone.
+// Member maps: how the member of a row is found. Whatever splits or filters comes down to one of these.
+import type { Standing } from '../../calendar/standing.ts';
 import type { Band, Link } from '../../model/model.ts';
 
 /** The row's key looked up in a table, or taken as it stands where there is none; a coarser fact's key is the attribute itself (G5). */
@@ -15,4 +16,12 @@ export interface ThresholdMap {
   readonly band: Band;
 }
 
-export type MemberMap = KeyMap | ThresholdMap;
+/** The day of the role in use looked up in a table of days (U11): the plan sorts days by member, so engines are never asked for it. */
+export interface DayMap {
+  readonly kind: 'day';
+  readonly standing: Standing;
+}
+
+/** Maps that engines know: what a row itself says. */
+export type RowMap = KeyMap | ThresholdMap;
+export type MemberMap = RowMap | DayMap;
