@@ -46,7 +46,7 @@ const explanationOf = async (
   const attributes = asked.per.map(({ attribute }) => attribute);
   const { calendar } = evaluation.frame;
   const wanted = asked.per.map(({ name, attribute }) =>
-    isCalendar(attribute) ? calendarMember(attribute, members[name], calendar) : members[name],
+    isCalendar(attribute) ? calendarMember(attribute, members[name] ?? '', calendar) : members[name],
   );
   const scope: Scope = { view: { axis, rows: 'periods' }, attributes, filters: asked.filters };
   const [{ bound }] = asked.columns;

@@ -8,7 +8,7 @@ import { type Kinds, kindsFor } from '../evaluate/shapes/table.ts';
 import type { Model, NamedWindow } from '../model/model.ts';
 import type { Question } from '../model/schema.ts';
 import { type Axis, asOfDay, asOfReach, axisOf, type FactBounds } from '../plan/axis.ts';
-import { type Bound, leavesOf } from '../plan/bind.ts';
+import { type Bound, leavesOf, withShapes } from '../plan/bind.ts';
 import { yearsIn } from '../plan/calendar.ts';
 import { checkDayFilters, isCalendar } from '../plan/days.ts';
 import { baseYears, periodBounds } from '../plan/extent.ts';
@@ -20,6 +20,7 @@ import { type Asked, askedOf, filtersOf } from '../plan/question.ts';
 import { reachAfter, reachOf } from '../plan/reach.ts';
 import { addReads } from '../plan/reads.ts';
 import type { Cancellation } from '../plan/request.ts';
+import { seensIn } from '../plan/seen.ts';
 import { checkMembers } from './members.ts';
 import { anchorDays, type BookRecord } from './record.ts';
 import type { State } from './states/state.ts';
@@ -40,6 +41,7 @@ interface Known {
   /** Bounds of roles as the rows have them; and of all rows, where a share of what is hidden is needed (V3, G6). */
   readonly dates: FactBounds;
   readonly allDates: FactBounds | undefined;
+  readonly hidden: boolean;
   /** Roles in which rows may have entered later than their date, by fact. */
   readonly late: ReadonlyMap<string, ReadonlySet<string>>;
   readonly memberCounts: ReadonlyMap<string, number>;
@@ -65,15 +67,46 @@ const knownOf = async ({ model, fixed }: BookRecord, state: State, question: Que
     asked,
     kinds: await kindsFor(boundsIn(asked), model),
     dates: await state.bounds(asked.knownBy),
+    hidden,
     allDates: hidden ? await state.bounds(asked.knownBy, 'all') : undefined,
     late,
     memberCounts,
   };
 };
 
+type RevisionBounds = Pick<Known, 'dates' | 'allDates'>;
+
+/** Bounds over the revisions that readings see, by the known-by date (W11, C11). */
+const revisionBounds = async (
+  { asked, hidden, dates, allDates }: Known,
+  model: Model,
+  state: State,
+  asOf: Day,
+): Promise<ReadonlyMap<Day | undefined, RevisionBounds>> => {
+  const found = new Map<Day | undefined, RevisionBounds>([[asked.knownBy, { dates, allDates }]]);
+  for (const { knownBy } of seensIn(withShapes(boundsIn(asked), model), { asOf, knownBy: asked.knownBy }))
+    if (!found.has(knownBy))
+      found.set(knownBy, { dates: await state.bounds(knownBy), allDates: hidden ? await state.bounds(knownBy, 'all') : undefined });
+  return found;
+};
+
 /** What plans are made in: over a calendar, at an as-of date. */
-const frameOver = ({ model, segments, fixed }: BookRecord, state: State, known: Known, calendar: Calendar, asOf: Day): PlanFrame => {
+const frameOver = (
+  { model, segments, fixed }: BookRecord,
+  state: State,
+  known: Known,
+  calendar: Calendar,
+  asOf: Day,
+  byDay: ReadonlyMap<Day | undefined, RevisionBounds>,
+): PlanFrame => {
   const { asked, kinds, dates, allDates, late, memberCounts } = known;
+  const boundsBy =
+    (which: 'dates' | 'allDates'): PlanFrame['boundsBy'] =>
+    (knownBy) => {
+      const found = byDay.get(knownBy)?.[which];
+      if (!found) throw new Error('bounds of a known-by date have not been asked for');
+      return { bounds: periodBounds(found, calendar), dates: found };
+    };
   const shared = {
     model,
     calendar,
@@ -91,11 +124,12 @@ const frameOver = ({ model, segments, fixed }: BookRecord, state: State, known: 
     ...shared,
     bounds: periodBounds(allDates, calendar),
     dates: allDates,
+    boundsBy: boundsBy('allDates'),
     fixed: [],
     rows: 'all',
     whole: undefined,
   };
-  return { ...shared, bounds: periodBounds(dates, calendar), dates, fixed, rows: 'seen', whole };
+  return { ...shared, bounds: periodBounds(dates, calendar), dates, boundsBy: boundsBy('dates'), fixed, rows: 'seen', whole };
 };
 
 /** Resolves a question in a state of the data, and hands over what it takes to answer it. */
@@ -118,7 +152,7 @@ export const prepared = async (book: BookRecord, state: State, question: Questio
   const axis = axisOf(asked, leaves, model, calendar, asOf, bounds);
   const found = notes();
   for (const note of state.store.notes) found.add(`data ${note.code} ${note.fact} ${note.role ?? ''}`, { ...note });
-  const frame = frameOver(book, state, known, calendar, asOf);
+  const frame = frameOver(book, state, known, calendar, asOf, await revisionBounds(known, model, state, asOf));
   const access = { store: state.store, cubes: state.cubes, calendar, signal };
   const over = calculationOf(frame, kinds, found);
   return { asked, axis, evaluation: { frame, access, over, reached: (reads) => addReads(state.reached, reads) }, found, asOf };

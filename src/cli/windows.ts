@@ -54,7 +54,14 @@ const iso = (day: number | undefined): string => (day === undefined ? '' : isoOf
 /** Spans as terminal tables, windows first, on one time scale; a date in front where there are several. */
 const tables = (spans: readonly LaidSpan[], { by: asked = 'month', over }: Pick<WindowsCommandOptions, 'by' | 'over'>): string => {
   const several = new Set(spans.map(({ at }) => at)).size > 1;
-  const titleOf = ({ name, by }: LaidSpan): string => (by === undefined || by === asked ? name : `${name} (by ${by})`);
+  const titleOf = ({ name, by, seen }: LaidSpan): string => {
+    const said = [
+      ...(by === undefined || by === asked ? [] : [`by ${by}`]),
+      ...(seen?.asOf === undefined ? [] : [`as of ${iso(seen.asOf)}`]),
+      ...(seen?.knownBy === undefined ? [] : [`known by ${iso(seen.knownBy)}`]),
+    ];
+    return said.length === 0 ? name : `${name} (${said.join(', ')})`;
+  };
   const comparisonTitle = `${over ?? `the ${asked} so far`} vs`;
   const names = Math.max(
     spans.some(({ kind }) => kind === 'comparison') ? comparisonTitle.length : 0,

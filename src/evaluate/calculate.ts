@@ -8,6 +8,7 @@ import { type Notes, notes } from '../plan/notes.ts';
 import { rowCount } from '../plan/places.ts';
 import type { PlanFrame, PlannedMeasure, PlannedView, Step } from '../plan/planned.ts';
 
+import { frameSeeing } from '../plan/seen.ts';
 import { lastUses } from '../plan/steps.ts';
 import { COVERED, FUTURE, type Lay } from '../windows/lay.ts';
 import { cellsByDays, placesByKind, tupleMaker } from './by-days.ts';
@@ -178,6 +179,7 @@ export const calculate = (view: PlannedView, loaded: LoadedView, over: Calculati
     seen,
     ahead: readings.map(({ read }) => perRow((row) => read.some((lay) => lay.ahead[row] === 1))),
     covered: readings.map(({ own }) => perRow((row) => extent(own, row))),
+    seenAt: readings.map(({ seen: at }) => at),
     compared: readings.map(({ others }) => others && perRow((row) => extent(others, row))),
   };
 };
@@ -191,10 +193,12 @@ export const calculationOf = (frame: PlanFrame, { kindOf, spreads }: Pick<Kinds,
     // What must be known about a shape is no note of the answer: its rows are not shown.
     shape: (view, loaded) => calculate(view, loaded, calculationOf(frame, { kindOf, spreads }, notes())),
     cells: (measure, loaded) => {
-      noteTold(measure, loaded, over);
+      const seeing = frameSeeing(frame, measure.seen);
+      const at = seeing === frame ? over : calculationOf(seeing, { kindOf, spreads }, found);
+      noteTold(measure, loaded, at);
       const kind = kindOf(measure.leaf.measure);
-      const ready = kind.ready?.(measure, loaded, over) ?? loaded;
-      return measure.parts ? cellsByDays(kind, measure, ready, over) : kind.cells(measure, ready, over);
+      const ready = kind.ready?.(measure, loaded, at) ?? loaded;
+      return measure.parts ? cellsByDays(kind, measure, ready, at) : kind.cells(measure, ready, at);
     },
   };
   return over;

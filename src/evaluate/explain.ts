@@ -6,6 +6,7 @@ import type { Comparison, Model } from '../model/model.ts';
 import { type Bound, horizonOf, type Leaf, partsOf } from '../plan/bind.ts';
 import { countDays, layOnDays } from '../plan/days.ts';
 import type { PlannedMeasure, PlannedPart, Step as PlannedStep, PlannedView, Scope } from '../plan/planned.ts';
+import { frameSeeing } from '../plan/seen.ts';
 import { COVERED } from '../windows/lay.ts';
 
 import type { AnswerRow } from './answer.ts';
@@ -146,6 +147,12 @@ const measurePart = (leaf: Leaf): Partial<ExplainedPart> => {
   };
 };
 
+/** What is asked of rows as a measure sees them (C11). */
+const seeing = (evaluation: Evaluation, { seen }: PlannedMeasure): Evaluation => ({
+  ...evaluation,
+  frame: frameSeeing(evaluation.frame, seen),
+});
+
 /** Takes one cell apart (V1): every part with its value, and behind every measure its days, rows, and what was left out. */
 export const explainParts = async (wanted: ExplainWanted, evaluation: Evaluation): Promise<ExplainedPart[]> => {
   const { bound, scope, row, show } = wanted;
@@ -169,7 +176,7 @@ export const explainParts = async (wanted: ExplainWanted, evaluation: Evaluation
         ? { comparison: { name: chain.map(({ name }) => name).join(', then '), is: chain.map(({ name }) => name).join(' ') } }
         : {}),
       ...(range ? { days: { ...daysOf(range), ...(days === undefined ? {} : { days }) } } : {}),
-      ...(range && measure ? await rowsBehind({ measure, range, part, periodEnd, memberOf, show }, evaluation) : {}),
+      ...(range && measure ? await rowsBehind({ measure, range, part, periodEnd, memberOf, show }, seeing(evaluation, measure)) : {}),
     });
   }
   return parts;

@@ -5,6 +5,7 @@ import type { Notes } from '../plan/notes.ts';
 import type { PlanFrame, PlannedFine, PlannedKind, PlannedMeasure, PlannedView } from '../plan/planned.ts';
 
 import type { Events } from '../plan/request.ts';
+import type { Seen } from '../plan/seen.ts';
 import type { Column } from './column.ts';
 import type { Cells } from './cubes.ts';
 
@@ -27,6 +28,8 @@ export interface ViewData {
   readonly covered: readonly (readonly (DayRange | null)[])[];
   /** Days compared, for readings with `vs` (C9). */
   readonly compared: readonly (readonly (DayRange | null)[] | undefined)[];
+  /** What is seen at the days compared (C12). */
+  readonly seenAt: readonly (Seen | undefined)[];
 }
 
 /** One measure's values over the rows of a view and the members it has data for, row-major. */

@@ -1,10 +1,28 @@
-/** The built-in windows of a model's units, as name and text (W10). */
+/** How far a step of some finished periods goes, by unit: what `P` takes. */
+const STEPS = [
+  ['week', 7, 'D'],
+  ['month', 1, 'M'],
+  ['quarter', 3, 'M'],
+] as const;
+const COUNTS = [3, 6, 12] as const;
+
+/** Windows of the last so many finished periods: they always hold that many, and step back by as many. */
+const finishedPeriods = (): [string, string, string][] =>
+  STEPS.flatMap(([unit, length, part]) =>
+    COUNTS.map((count): [string, string, string] => [
+      `last-${count}-complete-${unit}s`,
+      `since(${unit})-P${(count - 1) * length}${part}/done(${unit})`,
+      `-P${count * length}${part}`,
+    ]),
+  );
+
+/** The built-in windows of a model's units, as name, text, and what they step back by where that is not plain (W10). */
 export const builtInWindows = (
   systems: readonly { readonly name: string; readonly kind: 'months' | 'weeks' | 'listed' }[],
   custom: readonly string[],
-): [string, string][] => {
+): [name: string, text: string, previous?: string][] => {
   const toDate = (unit: string) => `start(${unit})/anchor`;
-  const list: [string, string][] = [
+  const list: [string, string, string?][] = [
     ['wtd', toDate('week')],
     ['mtd', toDate('month')],
     ['qtd', toDate('quarter')],
@@ -32,6 +50,7 @@ export const builtInWindows = (
     complete.push(unit);
   }
   for (const unit of complete) list.push([`last-complete-${unit}`, `since(${unit})/done(${unit})`]);
+  list.push(...finishedPeriods());
   list.push(['so-far', 'start(period)/anchor'], ['rolling-7-days', 'P7D/anchor'], ['rolling-28-days', 'P28D/anchor']);
   for (const months of [3, 6, 12]) list.push([`rolling-${months}-months`, `P${months}M/anchor`]);
   list.push(['to-date', 'first/anchor']);

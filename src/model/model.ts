@@ -1,6 +1,6 @@
 import type { Day } from '../calendar/day.ts';
 import type { Expression } from '../language/syntax.ts';
-import type { Shift, Window } from '../windows/syntax.ts';
+import type { SeenAs, Shift, Window } from '../windows/syntax.ts';
 import type { NumberForm } from './decimal.ts';
 import type { Locate } from './keys.ts';
 import type { Names } from './names.ts';
@@ -151,5 +151,8 @@ export interface Comparison {
   readonly name: string;
   readonly shift: Shift;
   readonly match: 'elapsed' | 'whole';
+  /** As it was seen, or known, on another day (C11). */
+  readonly asOf: SeenAs | undefined;
+  readonly knownBy: SeenAs | undefined;
   readonly label: string | undefined;
 }

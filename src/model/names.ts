@@ -74,6 +74,7 @@ type WindowOf<M> =
   | `rolling-${3 | 6 | 12}-months`
   | 'to-date'
   | `last-complete-${UnitOf<M>}`
+  | `last-${3 | 6 | 12}-complete-${'weeks' | 'months' | 'quarters'}`
   | `${CustomUnits<M>}-to-date`
   | SystemWindows<SystemsOf<M>>;
 

@@ -146,6 +146,8 @@ const comparison = z.union([
     shift: z.optional(z.string()),
     base: z.optional(z.union([z.string(), z.number()])),
     match: z.optional(z.enum(['elapsed', 'whole'])),
+    asOf: z.optional(z.string()),
+    knownBy: z.optional(z.string()),
     label: z.optional(z.string()),
   }),
 ]);

@@ -4,7 +4,7 @@ import type { Expression, Form, FunctionName, Modifiers, Operator } from '../lan
 import { type AttributeRef, attributeOf } from '../model/attributes.ts';
 import type { Faults } from '../model/faults.ts';
 import type { Comparison, Formula, Measure, Model, NamedWindow, Role } from '../model/model.ts';
-import { parseShift, parseWindow } from '../windows/syntax.ts';
+import { parseAgainst, parseWindow } from '../windows/syntax.ts';
 
 /** A measure as a reading uses it: by one role, over one window, with some splits taken out. */
 export interface Leaf {
@@ -121,6 +121,22 @@ export const horizonOf = (leaf: Leaf): 'actual' | 'plan' => {
   return open ? (fact.roles.get(open.from)?.horizon ?? 'actual') : leaf.role.horizon;
 };
 
+/** Readings with those whose shape their measures take, and theirs (G3, G6). */
+export const withShapes = (readings: readonly Bound[], model: Model): readonly Bound[] => {
+  const [found, measures]: [Bound[], Set<Measure>] = [[], new Set()];
+  const add = (bound: Bound): void => {
+    found.push(bound);
+    for (const { measure } of leavesOf(bound)) {
+      if (measures.has(measure)) continue;
+      measures.add(measure);
+      const { spread, spreadAcross } = measure;
+      for (const text of [...(typeof spread === 'object' ? [spread.like] : []), ...spreadAcross.values()]) add(bindText(model, text));
+    }
+  };
+  for (const reading of readings) add(reading);
+  return found;
+};
+
 export interface NamePlace {
   readonly text: string;
   readonly at: number;
@@ -168,8 +184,8 @@ const relocated = <T>(where: NamePlace, run: () => T): T => {
 
 const comparisonOf = (model: Model, text: string, literal: boolean, where: NamePlace): Comparison => {
   if (literal) {
-    const shift = relocated(where, () => parseShift(text, model.units));
-    return { name: `[${text}]`, shift, match: 'elapsed', label: undefined };
+    const against = relocated(where, () => parseAgainst(text, model.units));
+    return { name: `[${text}]`, ...against, match: 'elapsed', label: undefined };
   }
   const found = model.comparisons.get(text);
   if (found) return found;
@@ -281,7 +297,14 @@ const bindModified = (own: Binding, node: Extract<Expression, { kind: 'modified'
       at: vs.at,
       hint: 'A number is the same at all times.',
     });
-  return { kind: 'vs', of, comparison: comparisonOf(model, vs.text, vs.literal, { text: source, at: vs.at }), form: vs.form };
+  const comparison = comparisonOf(model, vs.text, vs.literal, { text: source, at: vs.at });
+  if (comparison.knownBy && !leavesOf(of).some(({ measure }) => measure.fact.recorded !== undefined))
+    throw new DurchblickError('no-revisions', `"vs ${comparison.name}" asks for an earlier known-by date, and nothing here has revisions`, {
+      text: source,
+      at: vs.at,
+      hint: 'Facts with `recorded` and `version-key` have revisions (G7); rows that came in later are left out by `as-of` (C11).',
+    });
+  return { kind: 'vs', of, comparison, form: vs.form };
 };
 
 /** A measure takes the modifiers around it that nothing within has settled already. */

@@ -9,9 +9,9 @@ import { dayGroups, isCalendar } from './days.ts';
 import { spreadsTo, unreached } from './fixed.ts';
 import { reaches, rowMapOf } from './members/kinds.ts';
 import type { MeasureOutline, PlanFrame, Scope } from './planned.ts';
-
 import { type AskedFilter, factFilters, filtersOf } from './question.ts';
 import type { Filter } from './request.ts';
+import type { Seen } from './seen.ts';
 
 const unrelated = (measure: Measure, what: string, { model }: PlanFrame): DurchblickError => {
   const names = reachable(model, measure.fact);
@@ -28,6 +28,7 @@ const eachOnce = (attributes: readonly AttributeRef[]): readonly AttributeRef[] 
 export const measureOutline = (
   leaf: Leaf,
   lay: Lay,
+  seen: Seen,
   scope: Scope,
   frame: PlanFrame,
   resolved: Map<Measure, readonly AskedFilter[]>,
@@ -72,6 +73,7 @@ export const measureOutline = (
   return {
     leaf,
     lay,
+    seen,
     split: kept.length === scope.attributes.length ? 'own' : 'repeated',
     attributes,
     kept,

@@ -3,8 +3,9 @@ import type { Day } from '../calendar/day.ts';
 import type { Comparison, Fact, Model, NamedWindow } from '../model/model.ts';
 import type { Compare } from '../windows/compare.ts';
 import { type Lay, lay } from '../windows/lay.ts';
-import { type Place, totalPlace } from '../windows/place.ts';
+import { indexAt, type Place, placeSeen, totalPlace } from '../windows/place.ts';
 import type { Axis, FactBounds } from './axis.ts';
+import { seenUnder } from './seen.ts';
 
 /** What windows are laid in: one question's calendar, as-of date and data bounds. */
 export interface TimeFrame {
@@ -37,20 +38,29 @@ const placesOf = (
 ): Place[] => {
   const { axis } = view;
   if (!compare && chain.length > 0) throw new Error('what lays comparisons is not loaded');
+  const isSeenAnew = chain.some(({ asOf }) => asOf !== undefined);
   const move = (place: Place, row: number): Place =>
-    chain.reduce((moved, { shift, match, name }) => {
+    chain.reduce((moved, comparison) => {
+      const { shift, match, name } = comparison;
       const over = window ?? axis.windows?.[row];
+      const asOf = moved.seen?.asOf ?? frame.asOf;
       const setting = {
         calendar: frame.calendar,
         axis: axis.kind,
-        asOf: frame.asOf,
+        asOf,
         window: over?.window,
         previous: over?.previous,
         horizon,
         match,
         name,
       };
-      return (compare as Compare)(moved, shift, setting);
+      const landed = (compare as Compare)(moved, shift, setting);
+      if (!comparison.asOf || landed.missing) return landed;
+      const day = seenUnder({ asOf, knownBy: undefined }, comparison).asOf;
+      // Windows are laid at the as-of date itself (A6).
+      const isAtAsOf = axis.kind.kind === 'windows' && shift.kind === 'stay';
+      const at = isAtAsOf ? { ...landed, start: day, end: day, index: indexAt(frame.calendar, axis.kind.unit, day) } : landed;
+      return placeSeen(isAtAsOf ? { ...at, lastIndex: at.index } : at, day);
     }, place);
   if (chain.length === 0 && view.rows === 'periods') return [...axis.places];
   if (view.rows === 'periods') return axis.places.map(move);
@@ -60,12 +70,14 @@ const placesOf = (
   }
   const seen = axis.places
     .map((place, row) => ({ place, moved: move(place, row) }))
-    .filter(({ place, moved }) => !moved.missing && !(horizon === 'actual' && place.start > frame.asOf));
+    .filter(({ place, moved }) => !moved.missing && (isSeenAnew || !(horizon === 'actual' && place.start > frame.asOf)));
   const total = totalPlace(
     seen.map(({ moved }) => moved),
     frame.asOf,
     'compared',
   );
+  // Seen from another day, the total is that of a question asked on it (C11).
+  if (total?.seen) return [placeSeen(total, total.seen.asOf)];
   return total ? [total] : axis.places.slice(0, 1).map((place) => ({ ...place, missing: true }));
 };
 

@@ -25,6 +25,7 @@ import type { Asked, AskedFilter } from './question.ts';
 import { type Reached, type Reads, reachedWith, readDays, readKey } from './reads.ts';
 import type { Segments } from './request.ts';
 import { memberBound } from './rows.ts';
+import { frameSeeing, type Seen } from './seen.ts';
 import { cutSegments } from './segments.ts';
 import { daysShape, membersShapes } from './spread.ts';
 import { stepsOf } from './steps.ts';
@@ -37,7 +38,8 @@ export interface Planning {
 }
 
 /** Says which days a measure is going to read; a level needs all that came before (M5). */
-const reach = ({ leaf, lay }: MeasureOutline, { frame, reached }: Planning): void => {
+const reach = ({ leaf, lay, seen }: MeasureOutline, { frame: own, reached }: Planning): void => {
+  const frame = frameSeeing(own, seen);
   const { fact, open } = leaf.measure;
   let [from, to] = [Number.POSITIVE_INFINITY, Number.NEGATIVE_INFINITY];
   for (let row = 0; row < lay.state.length; row++) {
@@ -114,7 +116,7 @@ const partsOf = (
   });
 
 const plannedMeasure = (outline: MeasureOutline, all: readonly MeasureOutline[], planning: Planning): PlannedMeasure => {
-  const frame = askFrame(planning);
+  const frame = askFrame({ ...planning, frame: frameSeeing(planning.frame, outline.seen) });
   const { nothing, asks: asksOf, mayBeCut = false } = frame.kindOf(outline.leaf.measure);
   // By days of their own, parts must be told day by day.
   const own = { ...outline, segments: segmentsFor(outline, all, mayBeCut && !outline.onDays, frame) };
@@ -141,7 +143,7 @@ export const planViews = (wanted: readonly Wanted[], planning: Planning): Planne
       readings,
       scope.view,
       frame,
-      (leaf: Leaf, lay: Lay) => measureOutline(leaf, lay, scope, frame, where),
+      (leaf: Leaf, lay: Lay, seen: Seen) => measureOutline(leaf, lay, seen, scope, frame, where),
       (leaf: DaysLeaf, lay: Lay) => countedDays(leaf, lay, scope, frame),
     );
     for (const measure of stepped.measures) reach(measure, planning);

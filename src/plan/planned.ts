@@ -13,6 +13,7 @@ import type { TimeFrame, View } from './places.ts';
 import type { AskedFilter } from './question.ts';
 import type { Reached } from './reads.ts';
 import type { AggregateRequest, EventsRequest, Filter, RowSet, Segments } from './request.ts';
+import type { Seen } from './seen.ts';
 import type { FactSegments } from './segments.ts';
 
 /** Which rows and members a set of readings is evaluated over. */
@@ -62,6 +63,8 @@ export interface PlanFrame extends TimeFrame {
   /** Bounds of roles as the rows have them, not widened to periods. */
   readonly dates: FactBounds;
   readonly knownBy: Day | undefined;
+  /** Bounds of roles over the revisions recorded by a day that a comparison names (C11). */
+  readonly boundsBy: (knownBy: Day | undefined) => { readonly bounds: FactBounds; readonly dates: FactBounds };
   /** Filters fixed for good that may leave facts unreached: engines keep rows that do not meet the others (V3). */
   readonly fixed: readonly AskedFilter[];
   /** `all`: rows that fixed filters hide count too; only to find shares of what is seen. */
@@ -141,6 +144,8 @@ export interface PlannedFine {
 export interface MeasureOutline {
   readonly leaf: Leaf;
   readonly lay: Lay;
+  /** What is seen from there (C11). */
+  readonly seen: Seen;
   /** Whether members of the result see a value of their own, or one repeated on all of them (G5, M11). */
   readonly split: 'own' | 'repeated';
   /** Attributes of the view that its fact reaches, and that its rows are split by. */
@@ -159,10 +164,16 @@ export interface MeasureOutline {
 /** One step towards values; numbers are those of earlier steps. */
 export type Step =
   /** A measure of the view, by its number. */
-  | { readonly kind: 'measure'; readonly measure: number; readonly lay: Lay }
+  | { readonly kind: 'measure'; readonly measure: number; readonly lay: Lay; readonly seen: Seen }
   /** A measure that is blank in this view (G5). */
-  | { readonly kind: 'blank'; readonly lay: Lay }
-  | { readonly kind: 'days'; readonly count: DaysLeaf['count']; readonly lay: Lay; readonly onDays: DayGroups | undefined }
+  | { readonly kind: 'blank'; readonly lay: Lay; readonly seen: Seen }
+  | {
+      readonly kind: 'days';
+      readonly count: DaysLeaf['count'];
+      readonly lay: Lay;
+      readonly seen: Seen;
+      readonly onDays: DayGroups | undefined;
+    }
   | { readonly kind: 'number'; readonly value: number }
   | { readonly kind: 'negate'; readonly of: number }
   | { readonly kind: 'binary'; readonly operator: Operator; readonly left: number; readonly right: number }
@@ -176,6 +187,8 @@ export interface PlannedReading {
   /** The days of its measures at its own time, and at the other times of its comparisons; undefined without one (C9). */
   readonly own: readonly Lay[];
   readonly others: readonly Lay[] | undefined;
+  /** What is seen at the other times: the earliest dates, where a comparison changes them (C11, C12). */
+  readonly seen: Seen | undefined;
   /** The days that its values come from: of `as value` only the other time. */
   readonly read: readonly Lay[];
 }

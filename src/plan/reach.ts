@@ -89,9 +89,21 @@ const shiftReach = (shift: Shift, over: Reach, unitDays: UnitDays): Reach => {
     case 'previous':
       return reachAfter(over, { ...ofDays(unitDays('year')), lengths: 1 });
     case 'base':
+    case 'stay':
       return NO_REACH;
   }
 };
+
+/** How far the days that a comparison is seen as of lie from the question's own (C11). */
+const seenReach = ({ asOf, knownBy }: Comparison): Reach =>
+  furthest(
+    [asOf, knownBy].map((seen): Reach => {
+      if (!seen) return NO_REACH;
+      return seen.kind === 'date' ? { ...NO_REACH, fixed: [seen.day] } : ofDays(lengthOf(seen.move));
+    }),
+  );
+const comparisonReach = (comparison: Comparison, over: Reach, unitDays: UnitDays): Reach =>
+  reachAfter(shiftReach(comparison.shift, over, unitDays), seenReach(comparison));
 
 const isLaid = (bound: Bound): bound is Leaf | DaysLeaf => bound.kind === 'leaf' || bound.kind === 'days';
 
@@ -117,10 +129,10 @@ export const reachOf = (
     const before = known.get(bound);
     if (before) return before;
     const inner = isLaid(bound) ? leafReach(bound) : furthest(partsOf(bound).map(ofPart));
-    const reach = bound.kind === 'vs' ? reachAfter(inner, shiftReach(bound.comparison.shift, inner, unitDays)) : inner;
+    const reach = bound.kind === 'vs' ? reachAfter(inner, comparisonReach(bound.comparison, inner, unitDays)) : inner;
     known.set(bound, reach);
     return reach;
   };
-  const compared = comparisons.map(({ shift }) => reachAfter(axis, shiftReach(shift, axis, unitDays)));
+  const compared = comparisons.map((comparison) => reachAfter(axis, comparisonReach(comparison, axis, unitDays)));
   return furthest([axis, ...readings.map(ofPart), ...compared]);
 };

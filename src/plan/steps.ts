@@ -9,6 +9,7 @@ import type { DayGroups } from './days.ts';
 import type { Note } from './notes.ts';
 import { type Chain, historyOf, layReading, type View } from './places.ts';
 import type { MeasureOutline, PlanFrame, PlannedReading, Step } from './planned.ts';
+import { frameSeeing, type Seen, seenUnder } from './seen.ts';
 
 /** A chain of comparisons with a text that tells it from every other. */
 interface Time {
@@ -29,6 +30,9 @@ const tooMany = (): DurchblickError =>
     hint: 'Comparisons of comparisons multiply them; ask for some of them by themselves.',
   });
 
+/** What is seen under a chain of comparisons (C11). */
+const seenAt = (chain: Chain, { asOf, knownBy }: PlanFrame): Seen => chain.reduce(seenUnder, { asOf, knownBy });
+
 type Key = readonly unknown[];
 const windowKey = ({ window }: Leaf | DaysLeaf): Key => (window ? [window.text, window.full, window.name] : []);
 /** What a measure or a count of days is told apart by: two formulas may each have the same one. */
@@ -45,12 +49,13 @@ const layer = (view: View, frame: PlanFrame, notes: (readonly [string, Note])[])
     const isMeasure = leaf.kind === 'leaf';
     const horizon = isMeasure ? horizonOf(leaf) : leaf.horizon;
     const role = isMeasure ? (leaf.measure.open?.from ?? leaf.role.name) : '';
-    const history = isMeasure ? historyOf(leaf.measure.fact, role, frame) : { first: undefined, last: undefined };
+    const seen = seenAt(chain, frame);
+    const history = isMeasure ? historyOf(leaf.measure.fact, role, frameSeeing(frame, seen)) : { first: undefined, last: undefined };
     const key = JSON.stringify([windowKey(leaf), horizon, history.first, history.last, time]);
     const lay = lays.get(key) ?? layReading({ window: leaf.window, horizon, history, chain }, view, frame, frame.compare);
     lays.set(key, lay);
     if (isMeasure) notes.push(...noteMissing(lay, chain));
-    notes.push(...noteCut(leaf, lay, frame));
+    notes.push(...noteCut(leaf, lay, seen));
     return lay;
   };
 };
@@ -67,7 +72,7 @@ export const stepsOf = (
   readings: readonly Bound[],
   view: View,
   frame: PlanFrame,
-  outlineOf: (leaf: Leaf, lay: Lay) => MeasureOutline | undefined,
+  outlineOf: (leaf: Leaf, lay: Lay, seen: Seen) => MeasureOutline | undefined,
   daysOf: (leaf: DaysLeaf, lay: Lay) => DayGroups | undefined,
 ): Stepped => {
   const [steps, measures, notes]: [Step[], MeasureOutline[], (readonly [string, Note])[]] = [[], [], []];
@@ -83,11 +88,12 @@ export const stepsOf = (
   const leafStep = (leaf: Leaf | DaysLeaf, time: Time): Step => {
     if (++leaves > MOST_MEASURES) throw tooMany();
     const lay = layOf(leaf, time);
-    if (leaf.kind === 'days') return { kind: 'days', count: leaf.count, lay, onDays: daysOf(leaf, lay) };
-    const outline = outlineOf(leaf, lay);
-    if (!outline) return { kind: 'blank', lay };
-    notes.push(...noteHistory(leaf, lay, frame));
-    return { kind: 'measure', measure: measures.push(outline) - 1, lay };
+    const seen = seenAt(time.chain, frame);
+    if (leaf.kind === 'days') return { kind: 'days', count: leaf.count, lay, seen, onDays: daysOf(leaf, lay) };
+    const outline = outlineOf(leaf, lay, seen);
+    if (!outline) return { kind: 'blank', lay, seen };
+    notes.push(...noteHistory(leaf, lay, frameSeeing(frame, seen)));
+    return { kind: 'measure', measure: measures.push(outline) - 1, lay, seen };
   };
   const stepFor = (bound: Bound, time: Time): Step => {
     switch (bound.kind) {
@@ -155,9 +161,17 @@ export const lastUses = (steps: readonly Step[]): Int32Array => {
   return last;
 };
 
+/** The earliest of several dates that are seen from; undefined of none. */
+const earliest = (seens: readonly Seen[]): Seen | undefined => {
+  if (seens.length === 0) return undefined;
+  const known = seens.flatMap(({ knownBy }) => knownBy ?? []);
+  return { asOf: Math.min(...seens.map(({ asOf }) => asOf)), knownBy: known.length > 0 ? Math.min(...known) : undefined };
+};
+
 /** The lays below a step, by whether a comparison lies between, and those that values come from. */
 const plannedReading = (root: number, steps: readonly Step[], compared: boolean): PlannedReading => {
   const [own, others, read] = [new Set<Lay>(), new Set<Lay>(), new Set<Lay>()];
+  const seens: Seen[] = [];
   /** 1: seen at its own time, 2: at another one, 4: its value is read. */
   const seen = new Uint8Array(root + 1);
   const visit = (number: number, isOther: boolean, isRead: boolean): void => {
@@ -167,6 +181,7 @@ const plannedReading = (root: number, steps: readonly Step[], compared: boolean)
     const step = steps[number];
     if ('lay' in step) {
       (isOther ? others : own).add(step.lay);
+      if (isOther) seens.push(step.seen);
       if (isRead) read.add(step.lay);
     }
     if (step.kind === 'held') {
@@ -175,7 +190,7 @@ const plannedReading = (root: number, steps: readonly Step[], compared: boolean)
     } else for (const part of partsOf(step)) visit(part, isOther, isRead);
   };
   visit(root, false, true);
-  return { step: root, own: [...own], others: compared ? [...others] : undefined, read: [...read] };
+  return { step: root, own: [...own], others: compared ? [...others] : undefined, seen: earliest(seens), read: [...read] };
 };
 
 const rowsText = (rows: number): string => `${rows} ${rows === 1 ? 'row' : 'rows'}`;
@@ -200,11 +215,11 @@ const noteHistory = ({ measure, role, window: over }: Leaf, { short }: Lay, fram
 };
 
 /** A window that a reading names and that reaches past the as-of date shows less than its name says. */
-const noteCut = ({ window }: Leaf | DaysLeaf, { ahead, state }: Lay, frame: PlanFrame): [string, Note][] => {
+const noteCut = ({ window }: Leaf | DaysLeaf, { ahead, state }: Lay, seen: Seen): [string, Note][] => {
   if (!window) return [];
   const rows = ahead.reduce((count, reaches, row) => count + (reaches === 1 && state[row] === COVERED ? 1 : 0), 0);
   if (rows === 0) return [];
-  const asOf = isoOf(frame.asOf);
+  const asOf = isoOf(seen.asOf);
   const message = `over ${window.name} reaches past the as-of date, ${asOf}, on ${rowsText(rows)} and is cut there`;
   return [[`cut ${window.name}`, { code: 'cut-at-as-of', window: window.name, asOf, rows, message }]];
 };

@@ -1,17 +1,18 @@
 import type { Calendar } from '../calendar/calendar.ts';
-import type { Day } from '../calendar/day.ts';
+import { type Day, isoOf } from '../calendar/day.ts';
 import { DurchblickError, suggest } from '../errors.ts';
 import type { Comparison, Model, NamedWindow } from '../model/model.ts';
 import { compare } from '../windows/compare.ts';
 import { layWindow } from '../windows/lay.ts';
-import { indexAt, type Place, placeOf } from '../windows/place.ts';
-import type { Shift } from '../windows/syntax.ts';
+import { indexAt, type Place, placeOf, placeSeen } from '../windows/place.ts';
+import type { SeenAs, Shift } from '../windows/syntax.ts';
 import type { FactBounds } from './axis.ts';
 import { comparisonNamed, windowNamed } from './bind.ts';
 import { baseYears, type Reaching } from './extent.ts';
 import { unitNamed } from './question.ts';
 import { type Reach, reachOf, type UnitDays } from './reach.ts';
 import type { Bounds } from './request.ts';
+import { type Seen, seenUnder } from './seen.ts';
 
 /** A window or a comparison laid at one day: the days it covers, inclusive; undefined where it covers none (W2, W5). */
 export interface LaidSpan {
@@ -29,6 +30,8 @@ export interface LaidSpan {
   readonly days: number;
   /** The unit whose period a comparison is held against. */
   readonly by?: string;
+  /** The as-of and known-by date that a comparison is seen at, where it changes them (C11). */
+  readonly seen?: Partial<Seen>;
   /** Why a comparison cannot be laid out (C5, C7). */
   readonly problem?: string;
 }
@@ -44,7 +47,7 @@ const settingAt = (calendar: Calendar, at: Day, history: Bounds | undefined) => 
   last: history?.last,
 });
 
-type Named = Pick<LaidSpan, 'kind' | 'name' | 'is' | 'label' | 'builtIn' | 'at' | 'by'>;
+type Named = Pick<LaidSpan, 'kind' | 'name' | 'is' | 'label' | 'builtIn' | 'at' | 'by' | 'seen'>;
 
 const spanOf = (named: Named, laid: readonly [Day, Day] | undefined): LaidSpan =>
   !laid || laid[0] > laid[1]
@@ -76,10 +79,27 @@ const shiftText = (shift: Shift): string => {
       return `${shift.count < 0 ? '-' : '+'}${Math.abs(shift.count)} ${shift.unit}`;
     case 'base':
       return `base ${shift.period}`;
+    case 'stay':
+      return '';
     default:
       return shift.kind;
   }
 };
+
+const seenText = (what: string, seen: SeenAs | undefined): string[] => {
+  if (!seen) return [];
+  if (seen.kind === 'date') return [`${what} ${isoOf(seen.day)}`];
+  const { sign, months, days } = seen.move;
+  const part = (count: number, unit: string): string => (count === 0 ? '' : `${Math.abs(count)}${unit}`);
+  const [years, weeks] = [months % 12 === 0, days % 7 === 0];
+  return [
+    `${what} ${sign < 0 ? '-' : '+'}P${years ? part(months / 12, 'Y') : part(months, 'M')}${weeks ? part(days / 7, 'W') : part(days, 'D')}`,
+  ];
+};
+
+/** A comparison as it is written in brackets. */
+const comparisonText = ({ shift, asOf, knownBy }: Comparison): string =>
+  [shiftText(shift), ...seenText('as-of', asOf), ...seenText('known-by', knownBy)].filter((part) => part !== '').join(' ');
 
 /** The axis that comparisons are shown on: a unit, or the first one on which each can be laid out; and a window. */
 interface Against {
@@ -97,12 +117,13 @@ const comparisonsAt = (
   history: Bounds | undefined,
 ): LaidSpan[] => {
   const setting = settingAt(calendar, at, history);
-  const layOn = ({ shift, match, name }: Comparison, unitName: string): readonly [Day, Day] | undefined => {
+  const layOn = (comparison: Comparison, unitName: string): readonly [Day, Day] | undefined => {
+    const { shift, match, name } = comparison;
     const unit = calendar.unit(unitName);
     const index = indexAt(calendar, unit, at);
     if (index < 0) return undefined;
     const place = placeOf({ start: unit.starts[index], end: unit.ends[index], index }, at);
-    const moved = compare(place, shift, {
+    const landed = compare(place, shift, {
       calendar,
       axis: { kind: 'unit', unit },
       asOf: at,
@@ -112,14 +133,29 @@ const comparisonsAt = (
       match,
       name,
     });
-    if (moved.missing) return undefined;
+    if (landed.missing) return undefined;
+    const { asOf } = seenUnder({ asOf: at, knownBy: undefined }, comparison);
+    const moved = comparison.asOf ? placeSeen(landed, asOf) : landed;
     const laid = over ? layWindow(over.window, moved, setting) : ([moved.start, moved.anchor] as const);
     return laid && [laid[0] + moved.days, laid[1] + moved.days];
   };
   const units = by === undefined ? [FIRST_TRIED, ...model.units.filter((unit) => unit !== FIRST_TRIED)] : [by];
   return Array.from(comparisons, (comparison) => {
-    const { name, shift, label } = comparison;
-    const named: Named = { kind: 'comparison', name, is: shiftText(shift), label, builtIn: BUILT_IN.includes(name), at };
+    const { name, label } = comparison;
+    const under = seenUnder({ asOf: at, knownBy: undefined }, comparison);
+    const seen = {
+      ...(comparison.asOf ? { asOf: under.asOf } : {}),
+      ...(comparison.knownBy ? { knownBy: under.knownBy } : {}),
+    };
+    const named: Named = {
+      kind: 'comparison',
+      name,
+      is: comparisonText(comparison),
+      label,
+      builtIn: BUILT_IN.includes(name),
+      at,
+      ...(comparison.asOf || comparison.knownBy ? { seen } : {}),
+    };
     let problem: string | undefined;
     for (const unit of units) {
       try {
@@ -184,7 +220,7 @@ const spansOf = (
   const comparisons: Comparison[] = [];
   for (const name of only) {
     if (model.windows.has(name)) windows.push(windowNamed(model, name));
-    else if (model.comparisons.has(name) || /^\[\s*[+-]/.test(name)) comparisons.push(comparisonNamed(model, name));
+    else if (model.comparisons.has(name) || (name.startsWith('[') && !name.includes('/'))) comparisons.push(comparisonNamed(model, name));
     else if (name.startsWith('[')) windows.push(windowNamed(model, name));
     else
       throw new DurchblickError('unknown-window', `there is no window or comparison "${name}"`, {

@@ -40,10 +40,17 @@ const hull = (ranges: Iterable<DayRange | null>): DayRange | undefined => {
   return start <= end ? { start, end } : undefined;
 };
 
-/** What a result covers and compares, in words (R2): `1–15 Aug 2026 against 1–15 Aug 2025`. */
-export const captionOf = (covered: Iterable<DayRange | null>, compared: Iterable<DayRange | null>, locale: string): string => {
+/** What a result covers and compares, in words (R2, C12): `1–15 Aug 2026 against 1–15 Aug 2025 as it stood on 15 Aug 2025`. */
+export const captionOf = (
+  covered: Iterable<DayRange | null>,
+  compared: Iterable<DayRange | null>,
+  { asOf, knownBy }: { readonly asOf?: number; readonly knownBy?: number },
+  locale: string,
+): string => {
+  const day = (one: number): string => daysInWords({ start: one, end: one }, locale);
+  const stood = `${asOf === undefined ? '' : ` as it stood on ${day(asOf)}`}${knownBy === undefined ? '' : ` as it was known on ${day(knownBy)}`}`;
   const own = hull(covered);
   const other = hull(compared);
-  if (!own) return other ? daysInWords(other, locale) : '';
-  return other ? `${daysInWords(own, locale)} against ${daysInWords(other, locale)}` : daysInWords(own, locale);
+  if (!own) return other ? daysInWords(other, locale) + stood : '';
+  return other ? `${daysInWords(own, locale)} against ${daysInWords(other, locale)}${stood}` : daysInWords(own, locale);
 };

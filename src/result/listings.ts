@@ -15,7 +15,14 @@ export interface SpanJson extends Pick<LaidSpan, 'kind' | 'name' | 'is' | 'by' |
   readonly at: string;
   readonly from: string | null;
   readonly to: string | null;
+  /** The dates that a comparison is seen at, where it changes them (C11). */
+  readonly seen?: { readonly asOf?: string; readonly knownBy?: string };
 }
+
+const seenJson = ({ asOf, knownBy }: NonNullable<LaidSpan['seen']>) => ({
+  ...(asOf === undefined ? {} : { asOf: iso(asOf) }),
+  ...(knownBy === undefined ? {} : { knownBy: iso(knownBy) }),
+});
 
 export const spansJson = (spans: readonly LaidSpan[]): SpanJson[] =>
   spans.map((span) => ({
@@ -29,6 +36,7 @@ export const spansJson = (spans: readonly LaidSpan[]): SpanJson[] =>
     to: iso(span.to) || null,
     days: span.days,
     builtIn: span.builtIn,
+    ...(span.seen ? { seen: seenJson(span.seen) } : {}),
     ...(span.problem ? { problem: span.problem } : {}),
   }));
 

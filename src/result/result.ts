@@ -7,6 +7,7 @@ import type { Model } from '../model/model.ts';
 import { type Bound, leavesOf } from '../plan/bind.ts';
 import type { Notes } from '../plan/notes.ts';
 import type { Asked } from '../plan/question.ts';
+import type { Seen } from '../plan/seen.ts';
 import { hasComparison } from '../plan/steps.ts';
 import { captionOf } from './caption.ts';
 import { formatOf, unitOfFormat } from './format.ts';
@@ -92,6 +93,25 @@ const cellsOf = (row: AnswerRow, { axis }: Answer, readings: number): Cell[] => 
   return list;
 };
 
+/** Dates that other times are seen from, where they are not the question's own (C12). */
+const seenTexts = (seen: Seen | undefined, own: Seen): Pick<ComparedDays, 'asOf' | 'knownBy'> | undefined => {
+  if (!seen || (seen.asOf === own.asOf && seen.knownBy === own.knownBy)) return undefined;
+  return {
+    ...(seen.asOf === own.asOf ? {} : { asOf: isoOf(seen.asOf) }),
+    ...(seen.knownBy === own.knownBy || seen.knownBy === undefined ? {} : { knownBy: isoOf(seen.knownBy) }),
+  };
+};
+
+/** The first of them that differs from the question's own, for the caption. */
+const seenElsewhere = (all: AnswerRow['data']['seenAt'], own: Seen): Partial<Seen> => {
+  const seen = all.find((one) => one && (one.asOf !== own.asOf || one.knownBy !== own.knownBy));
+  if (!seen) return {};
+  return {
+    ...(seen.asOf === own.asOf ? {} : { asOf: seen.asOf }),
+    ...(seen.knownBy === own.knownBy ? {} : { knownBy: seen.knownBy }),
+  };
+};
+
 /** What is compared with days that were covered; where nothing was covered yet, all that is compared. */
 const comparedDays = ({ covered, compared: all }: AnswerRow['data']): (DayRange | null)[] => {
   const ranges = (keep: (k: number, row: number) => boolean) =>
@@ -107,15 +127,25 @@ export const resultOf = (answer: Answer, asked: Asked, model: Model, asOf: Day, 
   const marks = marksOf(answer.rows, asked, columns, model, found);
   const cells = (row: AnswerRow): Cell[] => cellsOf(row, answer, asked.columns.length);
   const compared: Record<string, (ComparedDays | null)[]> = {};
+  const own: Seen = { asOf, knownBy: asked.knownBy };
   asked.columns.forEach(({ name, bound }, k) => {
-    if (hasComparison(bound)) compared[name] = answer.rows.map(({ data, row }) => range(data.compared[k]?.[row] ?? null));
+    if (!hasComparison(bound)) return;
+    const seen = seenTexts(answer.rows[0]?.data.seenAt[k], own);
+    const days = new Map<ComparedDays, ComparedDays>();
+    const seenDays = (found: ComparedDays | null): ComparedDays | null => {
+      if (!found || !seen) return found;
+      const known = days.get(found) ?? { ...found, ...seen };
+      days.set(found, known);
+      return known;
+    };
+    compared[name] = answer.rows.map(({ data, row }) => seenDays(range(data.compared[k]?.[row] ?? null)));
   });
   // The caption speaks of the first reading's days, and of all that is compared.
   const [shown] = answer.rows;
   const json: ResultJson = {
     asOf: isoOf(asOf),
     unit: asked.by.kind === 'unit' ? asked.by.unit : null,
-    caption: shown ? captionOf(shown.data.covered[0], comparedDays(shown.data), model.locale) : '',
+    caption: shown ? captionOf(shown.data.covered[0], comparedDays(shown.data), seenElsewhere(shown.data.seenAt, own), model.locale) : '',
     periods: periodsOf(answer, iso),
     columns,
     rows: answer.rows.map(cells),

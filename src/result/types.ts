@@ -33,6 +33,9 @@ export type Cell = string | number | null;
 export interface ComparedDays {
   readonly start: string;
   readonly end: string;
+  /** The as-of and known-by date that they were seen at, where a comparison changes them (C11, C12). */
+  readonly asOf?: string;
+  readonly knownBy?: string;
 }
 
 /** A row as a plain object: `period`, the attributes, and each reading by its column's name; blank is null. */

@@ -170,6 +170,8 @@ export const compare: Compare = (place, shift, setting) => {
       return previousOf(place, setting);
     case 'year-earlier':
       return yearEarlier(place, setting);
+    case 'stay':
+      return place;
     case 'base': {
       const period = setting.calendar.parse(shift.period);
       if (!period) {
@@ -180,7 +182,16 @@ export const compare: Compare = (place, shift, setting) => {
       const { unit } = setting.axis;
       const at = (day: Day): number =>
         unit.basis === 'day' ? indexAt(setting.calendar, unit, day) : unit.name === period.unit ? period.index : OFF;
-      return placeOf({ start: period.start, end: period.end, index: at(period.start), lastIndex: at(period.end) }, setting.asOf);
+      return placeOf(
+        {
+          start: period.start,
+          end: period.end,
+          index: at(period.start),
+          lastIndex: at(period.end),
+          seen: place.seen && { ...place.seen, movesBefore: 0 },
+        },
+        setting.asOf,
+      );
     }
   }
 };

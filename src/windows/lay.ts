@@ -59,14 +59,14 @@ const baseLayer = (point: Point, setting: LaySetting): Layer<Day> => {
     case 'anchor':
       return (place) => place.anchor;
     case 'asof':
-      return (place) => moveDate(setting.asOf, place.dateMoves);
+      return ({ seen, dateMoves }) => (seen ? moveDate(seen.asOf, dateMoves.slice(seen.movesBefore)) : moveDate(setting.asOf, dateMoves));
     case 'date':
       return (place) => moveDate(point.day, place.dateMoves);
     case 'first':
       return () => setting.first;
     case 'last': {
       const { last } = setting;
-      return () => (last !== undefined && setting.horizon === 'actual' ? Math.min(last, setting.asOf) : last);
+      return ({ seen }) => (last !== undefined && setting.horizon === 'actual' ? Math.min(last, seen?.asOf ?? setting.asOf) : last);
     }
     case 'start':
     case 'end': {
@@ -138,7 +138,7 @@ export const lay = (places: readonly Place[], windows: (row: number) => Laid, se
     short: new Uint8Array(count),
     ahead: new Uint8Array(count),
   };
-  const { asOf, first } = setting;
+  const { first } = setting;
   const actual = setting.horizon === 'actual';
   const { state, short, ahead } = result;
   // Mostly all rows have the same window.
@@ -153,8 +153,10 @@ export const lay = (places: readonly Place[], windows: (row: number) => Laid, se
       state[row] = MISSING;
       return;
     }
-    const future = actual && place.start > asOf;
-    if (future && place.days === 0) {
+    // Seen from another day, a place is judged where it lands; else before its days are moved (A4, C2, C11).
+    const asOf = place.seen?.asOf ?? setting.asOf;
+    const future = actual && (place.seen ? place.start + place.days : place.start) > asOf;
+    if (future && (place.days === 0 || place.seen)) {
       ahead[row] = 1;
       state[row] = FUTURE;
       return;
@@ -169,7 +171,7 @@ export const lay = (places: readonly Place[], windows: (row: number) => Laid, se
     const empty = from > to;
     // What is covered is cut at the as-of date first, then moved (C2), then cut again where it lands (C10).
     if (actual && place.days === 0 && !empty && to > asOf) ahead[row] = 1;
-    if (actual && !future && from <= asOf) to = Math.min(to, asOf);
+    if (actual && !future && !place.seen && from <= asOf) to = Math.min(to, asOf);
     from += place.days;
     to += place.days;
     if (actual && !empty && to > asOf) ahead[row] = 1;

@@ -29,6 +29,8 @@ export interface Place {
   readonly back: number;
   /** No counterpart exists (C4). */
   readonly missing: boolean;
+  /** The as-of date that it is seen from, where a comparison has changed that, and how many moves came before (C11). */
+  readonly seen: { readonly asOf: Day; readonly movesBefore: number } | undefined;
 }
 
 /**
@@ -56,8 +58,20 @@ export const placeOf = (parts: Pick<Place, 'start' | 'end' | 'index'> & Partial<
   days: parts.days ?? 0,
   back: parts.back ?? 0,
   missing: parts.missing ?? false,
+  seen: parts.seen,
 });
 const NO_MOVES: readonly DateMove[] = [];
+
+/** A place as it is seen from another as-of date: anchored there as if the question had been asked on that day (C11). */
+export const placeSeen = (place: Place, asOf: Day): Place => {
+  const [start, end] = [place.start + place.days, place.end + place.days];
+  return {
+    ...place,
+    anchor: anchorOf(start, end, asOf) - place.days,
+    partial: start <= asOf && asOf < end,
+    seen: { asOf, movesBefore: place.dateMoves.length },
+  };
+};
 
 /** A calendar covers what windows and comparisons reach (U8); beyond it there are no days. */
 const outside = (what: string): never => {

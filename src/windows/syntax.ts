@@ -27,7 +27,19 @@ export type Shift =
   | { readonly kind: 'months'; readonly months: number }
   | { readonly kind: 'days'; readonly days: number }
   | { readonly kind: 'units'; readonly unit: string; readonly count: number }
-  | { readonly kind: 'base'; readonly period: string };
+  | { readonly kind: 'base'; readonly period: string }
+  /** The same time, seen as of another day (C11). */
+  | { readonly kind: 'stay' };
+
+/** The day that a comparison is seen as of: a date, or so long before or after the question's own (C11). */
+export type SeenAs = { readonly kind: 'date'; readonly day: Day } | { readonly kind: 'moved'; readonly move: Move };
+
+/** What a comparison is held against: another time, and perhaps as it was seen or known on another day (C1, C11). */
+export interface Against {
+  readonly shift: Shift;
+  readonly asOf: SeenAs | undefined;
+  readonly knownBy: SeenAs | undefined;
+}
 
 /** The unit `period` is the axis period itself; all other names are units of the calendar. */
 export const PERIOD = 'period';
@@ -130,4 +142,53 @@ export const parseShift = (text: string, units: readonly string[]): Shift => {
   }
   if (duration.months !== 0) return { kind: 'months', months: sign * duration.months };
   return { kind: 'days', days: sign * duration.days };
+};
+
+const SEEN_HINT = "It takes a date, 2026-01-15, or a duration with its sign, -P1W, from the question's own.";
+
+/** Reads the day that a comparison is seen as of: `2026-01-15` or `-P1W` (C11). */
+export const parseSeenAs = (text: string, what: 'as-of' | 'known-by'): SeenAs => {
+  const written = text.trim();
+  const day = parseIsoDay(written);
+  if (day !== undefined) return { kind: 'date', day };
+  const moved = /^([+-])\s*(P[0-9A-Z]*)$/.exec(written);
+  const duration = moved ? parseDuration(moved[2]) : undefined;
+  if (!moved || !duration)
+    return fail(text, text.length - text.trimStart().length, `"${written}" is no ${what} date to compare with`, SEEN_HINT);
+  return { kind: 'moved', move: { ...duration, sign: moved[1] === '-' ? -1 : 1 } };
+};
+
+const SEEN_AT = /(?:^|\s)(as-of|known-by)(?:\s+|$)/g;
+
+/** Errors inside a part point into the whole text. */
+const within = <T>(whole: string, at: number, run: () => T): T => {
+  try {
+    return run();
+  } catch (error) {
+    if (!(error instanceof DurchblickError)) throw error;
+    throw new DurchblickError(error.code, error.message, { text: whole, at: at + (error.at ?? 0), hint: error.hint });
+  }
+};
+
+/** Reads a comparison in brackets: a shift, or a period's label as a base, then `as-of` and `known-by` (C1, C6, C11). */
+export const parseAgainst = (text: string, units: readonly string[]): Against => {
+  const marks = [...text.matchAll(SEEN_AT)];
+  const time = text.slice(0, marks[0]?.index ?? text.length);
+  const found: { -readonly [K in keyof Against]?: Against[K] } = {};
+  for (const [k, mark] of marks.entries()) {
+    const from = mark.index + mark[0].length;
+    const what = mark[1] as 'as-of' | 'known-by';
+    const key = what === 'as-of' ? 'asOf' : 'knownBy';
+    if (found[key]) return fail(text, mark.index, `"${what}" stands twice`, 'Each may stand once, as in [-P1Y as-of -P1Y].');
+    const part = text.slice(from, marks[k + 1]?.index ?? text.length);
+    found[key] = within(text, from, () => parseSeenAs(part, what));
+  }
+  const isEmpty = time.trim() === '';
+  if (isEmpty && marks.length === 0) return fail(text, 0, 'the comparison says nothing', 'For example [-P1Y], [2026-01] or [as-of -P7D].');
+  const shift: Shift = isEmpty
+    ? { kind: 'stay' }
+    : /^\s*([+-]|P\d)/.test(time)
+      ? within(text, 0, () => parseShift(time, units))
+      : { kind: 'base', period: time.trim() };
+  return { shift, asOf: found.asOf, knownBy: found.knownBy };
 };

@@ -54,6 +54,7 @@ const frameOf = async (question: Question, asOf = '2026-05-20') => {
     bounds: () => bounds,
     dates: () => bounds,
     knownBy: undefined,
+    boundsBy: () => ({ bounds: () => bounds, dates: () => bounds }),
     fixed: [],
     rows: 'seen',
     whole: undefined,

@@ -379,7 +379,38 @@ const drawnShift = fc.oneof(
     .tuple(fc.constantFrom(-1, -1, -2, 1), fc.constantFrom(...UNITS))
     .map(([count, unit]) => `[${count < 0 ? '-' : '+'}${Math.abs(count)} ${unit}]`),
 );
-const comparison = fc.oneof({ weight: 3, arbitrary: fc.constantFrom(...COMPARISONS) }, { weight: 2, arbitrary: drawnShift });
+/** As it stood on another day, moved or not (C11). */
+const drawnSeen = fc
+  .tuple(
+    fc.oneof(
+      fc.constant(''),
+      fc.constant(''),
+      drawnShift.map((text) => `${text.slice(1, -1)} `),
+    ),
+    fc.oneof(
+      duration.map((length) => `-${length}`),
+      day.map(iso),
+    ),
+  )
+  .map(([shift, seen]) => `[${shift}as-of ${seen}]`);
+const comparison = fc.oneof(
+  { weight: 6, arbitrary: fc.constantFrom(...COMPARISONS) },
+  { weight: 4, arbitrary: drawnShift },
+  { weight: 2, arbitrary: drawnSeen },
+  { weight: 1, arbitrary: fc.constantFrom('[2024-06]', '[2025-01 as-of -P2M]') },
+);
+/** Earlier revisions, of what has some (G7, C11). */
+const revised = fc
+  .tuple(
+    fc.constantFrom('budget', 'budget-fine', 'attainment'),
+    fc.constantFrom('', '-P1Y ', 'as-of -P1M '),
+    fc.oneof(
+      duration.map((length) => `-${length}`),
+      day.map(iso),
+    ),
+    fc.constantFrom('', ' as difference', ' as ratio'),
+  )
+  .map(([measure, shift, known, form]) => `${measure} vs [${shift}known-by ${known}]${form}`);
 const FORMS = ['', ' as difference', ' as change', ' as ratio', ' as index', ' as value'];
 
 const leaf: fc.Arbitrary<string> = fc
@@ -403,6 +434,7 @@ export const reading: fc.Arbitrary<string> = fc.oneof(
     weight: 2,
     arbitrary: fc.tuple(leaf, fc.constantFrom('+', '-', '*', '/'), compared).map(([a, operator, b]) => `(${a}) ${operator} (${b})`),
   },
+  { weight: 1, arbitrary: revised },
   { weight: 1, arbitrary: fc.tuple(compared, comparison).map(([a, other]) => `(${a}) vs ${other}`) },
   {
     weight: 1,

@@ -2,7 +2,7 @@ import { parseReading } from '../../src/language/parse.ts';
 import type { Expression, Form, Modifiers } from '../../src/language/syntax.ts';
 import type { Fact, Measure, Model, NamedWindow } from '../../src/model/model.ts';
 import type { Question } from '../../src/model/schema.ts';
-import { parseShift, parseWindow } from '../../src/windows/syntax.ts';
+import { parseAgainst, parseWindow } from '../../src/windows/syntax.ts';
 import {
   iso,
   plusMonths,
@@ -10,9 +10,12 @@ import {
   type RefLaid,
   type RefPlace,
   type RefTime,
+  refAnchored,
   refCompare,
   refLay,
   refPlace,
+  refSeen,
+  refSeenPlace,
   refUnit,
   type Span,
   ymd,
@@ -44,6 +47,12 @@ export interface RefWorld {
 type Cell = { readonly kind: 'value'; readonly v: number } | { readonly kind: 'nothing' } | { readonly kind: 'blank' };
 const BLANK: Cell = { kind: 'blank' };
 const value = (v: number): Cell => (Number.isFinite(v) ? { kind: 'value', v } : BLANK);
+
+/** The as-of and known-by date at which a reading looks. */
+interface RefSeen {
+  readonly asOf: number;
+  readonly knownBy: number;
+}
 
 /** What was looked at behind some cells: rows, and days of a calendar member. */
 interface Seen {
@@ -77,11 +86,12 @@ export const reference = (world: RefWorld, question: Question): RefAnswer => {
   const unit = (name: string) => refUnit(name, model, world.listed);
   const working = (d: number): boolean => (((d + 3) % 7) + 7) % 7 < 5 && !world.holidays.has(d);
   const grainOf = (fact: Fact) => unit(fact.grain);
-  const knownBy = question.knownBy === undefined ? Number.POSITIVE_INFINITY : Date.parse(`${question.knownBy}T00:00:00Z`) / 86_400_000;
+  const ownKnownBy = question.knownBy === undefined ? Number.POSITIVE_INFINITY : Date.parse(`${question.knownBy}T00:00:00Z`) / 86_400_000;
   /** The rows there are: of revisions the last one of each key that was recorded by then (G7). */
   const known = new Map<string, readonly RefRow[]>();
-  const rowsOf = (fact: Fact): readonly RefRow[] => {
-    let rows = known.get(fact.name);
+  const rowsOf = (fact: Fact, knownBy = ownKnownBy): readonly RefRow[] => {
+    const knownKey = `${fact.name} ${knownBy}`;
+    let rows = known.get(knownKey);
     if (!rows) {
       const allowed = (row: RefRow) =>
         Object.entries(world.fixed).every(([name, keep]) => !world.reaches[fact.name].includes(name) || keep.includes(row.members[name]));
@@ -91,7 +101,7 @@ export const reference = (world: RefWorld, question: Question): RefAnswer => {
         fact.recorded === undefined
           ? all
           : all.filter((row) => !all.some((other) => keyOf(other) === keyOf(row) && (other.recorded ?? 0) > (row.recorded ?? 0)));
-      known.set(fact.name, rows);
+      known.set(knownKey, rows);
     }
     return rows;
   };
@@ -107,7 +117,8 @@ export const reference = (world: RefWorld, question: Question): RefAnswer => {
           });
         }),
     );
-  const asOf = question.asOf === undefined || question.asOf === 'latest' ? latest() : Date.parse(`${question.asOf}T00:00:00Z`) / 86_400_000;
+  const ownAsOf =
+    question.asOf === undefined || question.asOf === 'latest' ? latest() : Date.parse(`${question.asOf}T00:00:00Z`) / 86_400_000;
   const allFilters = Object.entries(question.where ?? {}).map(([name, test]) => ({ name, keep: new Set([test].flat().map(String)) }));
   const filters = allFilters.filter(({ name }) => !isOfDays(name));
   const dayFilters = allFilters.filter(({ name }) => isOfDays(name));
@@ -127,8 +138,8 @@ export const reference = (world: RefWorld, question: Question): RefAnswer => {
   };
 
   /** First and last day of a fact in a role (W11), whole periods for coarse facts. */
-  const history = (fact: Fact, role: string): Span | undefined => {
-    const days = rowsOf(fact).flatMap(({ dates }) => dates[role] ?? []);
+  const history = (fact: Fact, role: string, knownBy: number): Span | undefined => {
+    const days = rowsOf(fact, knownBy).flatMap(({ dates }) => dates[role] ?? []);
     if (days.length === 0) return undefined;
     const grain = grainOf(fact);
     const start = Math.min(...days.map((d) => grain.at(d)?.start ?? d));
@@ -143,6 +154,8 @@ export const reference = (world: RefWorld, question: Question): RefAnswer => {
     readonly row: number;
     readonly tuple: Readonly<Record<string, string>>;
     readonly chain: readonly RefComparison[];
+    /** What is seen where the chain begins (C11). */
+    readonly base: RefSeen;
     readonly on?: string;
     readonly over?: NamedWindow;
     readonly across?: 'all' | readonly string[];
@@ -156,27 +169,42 @@ export const reference = (world: RefWorld, question: Question): RefAnswer => {
     readonly othersDays?: ReadonlySet<string>;
   }
 
+  const seenIn = ({ base, chain }: Pick<Context, 'base' | 'chain'>): RefSeen =>
+    chain.reduce(({ asOf, knownBy }, comparison) => {
+      // Without a known-by date of its own, a duration counts from the as-of date.
+      const from = knownBy === Number.POSITIVE_INFINITY ? asOf : knownBy;
+      return {
+        asOf: refSeen(comparison.asOf, asOf),
+        knownBy: comparison.knownBy ? refSeen(comparison.knownBy, from) : knownBy,
+      };
+    }, base);
   const placeOf = (context: Context, over: NamedWindow | undefined, horizon: string): RefPlace | undefined => {
     const { time, chain } = context;
-    const move = (place: RefPlace) => chain.reduce((p, comparison) => refCompare(p, comparison, over, horizon, time), place);
+    const move = (place: RefPlace) =>
+      chain.reduce((p, comparison) => refSeenPlace(refCompare(p, comparison, over, horizon, time), comparison, time), place);
+    const { asOf } = context.base;
+    const anew = chain.some((comparison) => comparison.asOf !== undefined);
     if (context.mode === 'row') return move(context.places[context.row]);
     const first = context.places[0];
     const last = context.places[context.places.length - 1];
     if (chain.length === 0) return refPlace(first.start, last.end, asOf);
     const moved = context.places
-      .filter(({ start }) => !(horizon === 'actual' && start > asOf))
+      .filter(({ start }) => anew || !(horizon === 'actual' && start > asOf))
       .map(move)
       .filter(({ missing }) => !missing);
     const final = moved[moved.length - 1];
-    return final && { ...final, start: moved[0].start, cutStart: moved[0].cutStart };
+    const total = final && { ...final, start: moved[0].start, cutStart: moved[0].cutStart };
+    // Seen from another day: the total of a question asked on it.
+    return total?.seen ? refAnchored(total, total.seen.asOf) : total;
   };
 
   const leaf = (measure: Measure, context: Context): Cell => {
     const { fact, open, aggregate } = measure;
+    const { asOf, knownBy } = seenIn(context);
     const role = context.on !== undefined && !open && fact.roles.has(context.on) ? context.on : measure.role;
     const horizon = horizonOf(measure, role);
     const over = context.over ?? context.windows?.[context.row];
-    const span = history(fact, open?.from ?? role);
+    const span = history(fact, open?.from ?? role, knownBy);
     const place = placeOf(context, over, horizon);
     const laid: RefLaid = place ? refLay(place, over, context.time, span, horizon) : { kind: 'blank' };
     // Which splits this measure takes part in.
@@ -199,7 +227,7 @@ export const reference = (world: RefWorld, question: Question): RefAnswer => {
     const wantedBelow = shape === undefined || context.shape ? undefined : filters.find(({ name }) => name === 'product')?.keep;
     const repeated = own.length + ofDays.length + (below === undefined ? 0 : 1) < Object.keys(context.tuple).length;
     const actualOf = (name: string) => fact.roles.get(name)?.horizon === 'actual';
-    const visible = rowsOf(fact).filter((row) => {
+    const visible = rowsOf(fact, knownBy).filter((row) => {
       const entered = fact.enters === undefined ? undefined : row.dates[fact.enters];
       return !(entered !== undefined && entered > asOf);
     });
@@ -276,7 +304,7 @@ export const reference = (world: RefWorld, question: Question): RefAnswer => {
     /** The part of a row's amount that lies on the finer members asked for. */
     const shareBelow = (row: RefRow): number => {
       if (shape === undefined || (below === undefined && wantedBelow === undefined && !othersBelow)) return 1;
-      const shares = productShares(shape, row, periodOf(row) as Span, fact);
+      const shares = productShares(shape, row, periodOf(row) as Span, fact, { asOf, knownBy });
       let sum = 0;
       for (const [name, share] of shares)
         if (
@@ -336,7 +364,13 @@ export const reference = (world: RefWorld, question: Question): RefAnswer => {
           let cut = false;
           for (let d = start; coarse && d <= end && !cut; d++) {
             const period = counts(d) ? grain.at(d) : undefined;
-            if (!period || !span || period.end < grainHistory(fact, role).start || period.start > grainHistory(fact, role).end) continue;
+            if (
+              !period ||
+              !span ||
+              period.end < grainHistory(fact, role, knownBy).start ||
+              period.start > grainHistory(fact, role, knownBy).end
+            )
+              continue;
             cut = !(horizon === 'actual' && period.end > asOf) && !isWhole(period);
           }
           if (cut) return BLANK;
@@ -359,7 +393,7 @@ export const reference = (world: RefWorld, question: Question): RefAnswer => {
               count += !which(d)
                 ? 0
                 : typeof measure.spread === 'object'
-                  ? dayWeight(measure.spread.like, d).weight
+                  ? dayWeight(measure.spread.like, d, { asOf, knownBy }).weight
                   : measure.spread === 'even' || working(d)
                     ? 1
                     : 0;
@@ -367,7 +401,7 @@ export const reference = (world: RefWorld, question: Question): RefAnswer => {
           };
           const unread = (): boolean => {
             for (let d = period.start; d <= period.end; d++)
-              if (typeof measure.spread === 'object' && dayWeight(measure.spread.like, d).unread) return true;
+              if (typeof measure.spread === 'object' && dayWeight(measure.spread.like, d, { asOf, knownBy }).unread) return true;
             return false;
           };
           const even = !(weigh(period.start, period.end) > 0) || unread();
@@ -382,8 +416,8 @@ export const reference = (world: RefWorld, question: Question): RefAnswer => {
       }
     }
   };
-  const shapeAt = (text: string, place: RefPlace, unitName: string, tuple: Readonly<Record<string, string>>): Cell => {
-    const shaped: RefTime = { ...time, axis: { kind: 'unit', unit: unit(unitName) } };
+  const shapeAt = (text: string, place: RefPlace, unitName: string, tuple: Readonly<Record<string, string>>, base: RefSeen): Cell => {
+    const shaped: RefTime = { ...time, asOf: base.asOf, axis: { kind: 'unit', unit: unit(unitName) } };
     return evaluate(parseReading(text), {
       places: [place],
       mode: 'row',
@@ -391,6 +425,7 @@ export const reference = (world: RefWorld, question: Question): RefAnswer => {
       row: 0,
       tuple,
       chain: [],
+      base,
       seen: notSeen(),
       time: shaped,
       shape: true,
@@ -398,11 +433,12 @@ export const reference = (world: RefWorld, question: Question): RefAnswer => {
   };
   const days = new Map<string, { weight: number; unread: boolean }>();
   /** The weight of a day in the shape of a reading, and whether that would have to look past the as-of date (G3). */
-  const dayWeight = (text: string, d: number): { weight: number; unread: boolean } => {
-    const key = `${text} ${d}`;
+  const dayWeight = (text: string, d: number, base: RefSeen): { weight: number; unread: boolean } => {
+    const { asOf, knownBy } = base;
+    const key = `${text} ${d} ${asOf} ${knownBy}`;
     let found = days.get(key);
     if (!found) {
-      const cell = shapeAt(text, refPlace(d, d, asOf), 'day', {});
+      const cell = shapeAt(text, refPlace(d, d, asOf), 'day', {}, base);
       const read = text.includes('vs year-earlier') ? plusMonths(d, -12, false) : d;
       found = { weight: cell.kind === 'value' && cell.v > 0 ? cell.v : 0, unread: read > asOf };
       days.set(key, found);
@@ -411,14 +447,15 @@ export const reference = (world: RefWorld, question: Question): RefAnswer => {
   };
   const shares = new Map<string, ReadonlyMap<string, number>>();
   /** How a row's amount lies on the products of its family: by the shape over its whole period, else alike (G6). */
-  const productShares = (text: string, row: RefRow, period: Span, fact: Fact): ReadonlyMap<string, number> => {
+  const productShares = (text: string, row: RefRow, period: Span, fact: Fact, base: RefSeen): ReadonlyMap<string, number> => {
     const { region, family } = row.members;
-    const key = `${text} ${period.start} ${region} ${family}`;
+    const key = `${text} ${period.start} ${region} ${family} ${base.asOf} ${base.knownBy}`;
     let found = shares.get(key);
     if (!found) {
       const names = world.products.filter((product) => product.family === family).map(({ product }) => product);
       const weights = names.map((product) => {
-        const cell = shapeAt(text, refPlace(period.start, period.end, Number.POSITIVE_INFINITY), fact.grain, { region, family, product });
+        const whole = refPlace(period.start, period.end, Number.POSITIVE_INFINITY);
+        const cell = shapeAt(text, whole, fact.grain, { region, family, product }, base);
         return cell.kind === 'value' && cell.v > 0 ? cell.v : 0;
       });
       const sum = weights.reduce((a, b) => a + b, 0);
@@ -427,8 +464,8 @@ export const reference = (world: RefWorld, question: Question): RefAnswer => {
     }
     return found;
   };
-  const grainHistory = (fact: Fact, role: string): Span => {
-    const days = rowsOf(fact).flatMap(({ dates }) => dates[role] ?? []);
+  const grainHistory = (fact: Fact, role: string, knownBy: number): Span => {
+    const days = rowsOf(fact, knownBy).flatMap(({ dates }) => dates[role] ?? []);
     return { start: Math.min(...days), end: Math.max(...days) };
   };
 
@@ -470,7 +507,7 @@ export const reference = (world: RefWorld, question: Question): RefAnswer => {
     };
     const v = evaluate(of, inner);
     if (!vs) return v;
-    const comparison = vs.literal ? { shift: parseShift(vs.text, model.units), match: 'elapsed' as const } : model.comparisons.get(vs.text);
+    const comparison = vs.literal ? { ...parseAgainst(vs.text, model.units), match: 'elapsed' as const } : model.comparisons.get(vs.text);
     if (!comparison) throw new Error(`no comparison ${vs.text}`);
     return formed(vs.form, v, evaluate(of, { ...inner, chain: [...context.chain, comparison] }));
   };
@@ -485,6 +522,7 @@ export const reference = (world: RefWorld, question: Question): RefAnswer => {
   });
 
   // The axis.
+  const own: RefSeen = { asOf: ownAsOf, knownBy: ownKnownBy };
   const { by } = question;
   const axisUnit = typeof by === 'string' && model.units.includes(by) ? unit(by) : unit('day');
   const kind = by === undefined ? 'range' : typeof by === 'string' && model.units.includes(by) ? 'unit' : 'windows';
@@ -494,25 +532,25 @@ export const reference = (world: RefWorld, question: Question): RefAnswer => {
   let labels: string[] = [];
   let counting = axisUnit;
   if (windows) {
-    places = windows.map(() => refPlace(asOf, asOf, asOf));
+    places = windows.map(() => refPlace(ownAsOf, ownAsOf, ownAsOf));
     labels = windows.map(({ name }) => name);
   } else if (range) {
     const [from, to] = [range[0], range[range.length - 1]];
     if (kind === 'range') {
       counting = from.unit === to.unit && (from.unit !== 'day' || from.start === to.start) ? unit(from.unit) : unit('day');
-      places = [refPlace(from.start, to.end, asOf)];
+      places = [refPlace(from.start, to.end, ownAsOf)];
       labels = [`${iso(from.start)}/${iso(to.end)}`];
     } else {
       let period = axisUnit.at(from.start);
       for (let d = from.start; !period; d++) period = axisUnit.at(d);
       for (; period && period.start <= to.end; period = axisUnit.step(period, 1)) {
         const cut = { cutStart: from.start > period.start, cutEnd: to.end < period.end };
-        places.push(refPlace(Math.max(period.start, from.start), Math.min(period.end, to.end), asOf, cut));
+        places.push(refPlace(Math.max(period.start, from.start), Math.min(period.end, to.end), ownAsOf, cut));
         labels.push(iso(period.start));
       }
     }
   } else throw new Error('the reference wants a range');
-  const time: RefTime = { unit, listed: world.listed, asOf, axis: { kind, unit: counting } };
+  const time: RefTime = { unit, listed: world.listed, asOf: ownAsOf, axis: { kind, unit: counting } };
 
   // Members: every combination in the data that any cell has a row behind.
   const perRows = per.filter((name) => !isOfDays(name));
@@ -548,7 +586,7 @@ export const reference = (world: RefWorld, question: Question): RefAnswer => {
   ) =>
     list.map((reading) => {
       const others = perDays.length > 0 ? { othersDays: left } : { others: left };
-      const cell = evaluate(reading, { places, mode, windows, row, tuple, chain: [], seen, time, ...others });
+      const cell = evaluate(reading, { places, mode, windows, row, tuple, chain: [], base: own, seen, time, ...others });
       return cell.kind === 'value' ? cell.v : null;
     });
   const shown: { tuple: Record<string, string>; rows: (number | null)[][] }[] = [];

@@ -1,5 +1,5 @@
 import type { Model, NamedWindow } from '../../src/model/model.ts';
-import type { Point, Shift, Window } from '../../src/windows/syntax.ts';
+import type { Point, SeenAs, Shift, Window } from '../../src/windows/syntax.ts';
 
 /**
  * The reference's own idea of time, in the plainest way: JavaScript dates in UTC, one period at a time, no tables.
@@ -161,6 +161,8 @@ export interface RefPlace {
   readonly missing: boolean;
   /** Moved as dates off the axis's periods: no period to count from any more. */
   readonly off: boolean;
+  /** Seen as of another day, which shifts from there on move (C11). */
+  readonly seen?: { readonly asOf: number; readonly at: number };
 }
 export interface RefTime {
   readonly unit: (name: string) => RefUnit;
@@ -185,7 +187,7 @@ export const refPlace = (start: number, end: number, asOf: number, cut: { cutSta
 });
 
 export const refPoint = (point: Point, place: RefPlace, time: RefTime, history: Span | undefined, horizon: string): number | undefined => {
-  const movedDate = (d: number): number => place.dates.reduce((value, move) => move(value), d);
+  const movedDate = (d: number, from = 0): number => place.dates.slice(from).reduce((value, move) => move(value), d);
   const inUnit = (name: string): { at: Span | undefined; before: Span | undefined; unit: RefUnit } => {
     const unit = time.unit(name);
     const rows = time.listed.get(name);
@@ -194,10 +196,11 @@ export const refPoint = (point: Point, place: RefPlace, time: RefTime, history: 
   };
   let value: number | undefined;
   if (point.kind === 'anchor') value = place.anchor;
-  else if (point.kind === 'asof') value = movedDate(time.asOf);
+  else if (point.kind === 'asof') value = place.seen ? movedDate(place.seen.asOf, place.seen.at) : movedDate(time.asOf);
   else if (point.kind === 'date') value = movedDate(point.day);
   else if (point.kind === 'first') value = history?.start;
-  else if (point.kind === 'last') value = history && (horizon === 'actual' ? Math.min(history.end, time.asOf) : history.end);
+  else if (point.kind === 'last')
+    value = history && (horizon === 'actual' ? Math.min(history.end, place.seen?.asOf ?? time.asOf) : history.end);
   else if (point.kind === 'start' || point.kind === 'end') {
     if (point.unit === 'period') value = place[point.kind];
     else {
@@ -243,7 +246,36 @@ export const refWindow = (window: Window, place: RefPlace, time: RefTime, histor
 export interface RefComparison {
   readonly shift: Shift;
   readonly match: 'elapsed' | 'whole';
+  readonly asOf?: SeenAs;
+  readonly knownBy?: SeenAs;
 }
+
+/** The day that something is seen as of, from the day that it would be (C11). */
+export const refSeen = (as: SeenAs | undefined, from: number): number =>
+  as === undefined
+    ? from
+    : as.kind === 'date'
+      ? as.day
+      : plusMonths(from, as.move.sign * as.move.months, true) + as.move.sign * as.move.days;
+
+/** A place after a comparison, as a question asked on that day would have it (C11). */
+export const refSeenPlace = (place: RefPlace, comparison: RefComparison, time: RefTime): RefPlace => {
+  if (!comparison.asOf || place.missing) return place;
+  const asOf = refSeen(comparison.asOf, place.seen?.asOf ?? time.asOf);
+  const own = time.axis.kind === 'windows' && comparison.shift.kind === 'stay' ? { ...place, start: asOf, end: asOf } : place;
+  return refAnchored(own, asOf);
+};
+
+/** Anchored as if the question had been asked on a day. */
+export const refAnchored = (place: RefPlace, asOf: number): RefPlace => {
+  const [start, end] = [place.start + place.moved, place.end + place.moved];
+  return {
+    ...place,
+    anchor: a4(start, end, asOf) - place.moved,
+    partial: start <= asOf && asOf < end,
+    seen: { asOf, at: place.dates.length },
+  };
+};
 
 const RETAIL = ['retail-week', 'retail-month', 'retail-quarter', 'retail-year'];
 
@@ -256,7 +288,8 @@ export const refCompare = (
   time: RefTime,
 ): RefPlace => {
   if (place.missing) return place;
-  const { axis, asOf } = time;
+  const { axis } = time;
+  const asOf = place.seen?.asOf ?? time.asOf;
   const plain = over === undefined;
   const whole = !place.partial || match === 'whole' || (plain && horizon === 'plan');
   const finish = (start: number, end: number, elapsedAnchor: number, date: (d: number) => number): RefPlace => ({
@@ -336,6 +369,8 @@ export const refCompare = (
     return window.from.kind === 'since' && window.to.kind === 'done' && window.from.unit === window.to.unit ? window.from.unit : undefined;
   };
   switch (shift.kind) {
+    case 'stay':
+      return place;
     case 'days':
       return { ...place, moved: place.moved + shift.days };
     case 'months':
@@ -347,6 +382,7 @@ export const refCompare = (
       const start = day(y, m ?? 1, 1);
       return {
         ...refPlace(start, plusMonths(start, m === undefined ? 12 : 1, false) - 1, asOf),
+        ...(place.seen ? { seen: { asOf, at: 0 } } : {}),
         off: axis.unit.family !== 'day' && axis.unit.name !== (m === undefined ? 'year' : 'month'),
       };
     }
@@ -393,18 +429,18 @@ export const refLay = (
   history: Span | undefined,
   horizon: string,
 ): RefLaid => {
-  const { asOf } = time;
+  const asOf = place.seen?.asOf ?? time.asOf;
   const actual = horizon === 'actual';
   if (place.missing) return { kind: 'blank' };
-  const future = actual && place.start > asOf;
-  if (future && place.moved === 0) return { kind: 'blank' };
+  const future = actual && place.start + (place.seen ? place.moved : 0) > asOf;
+  if (future && (place.moved === 0 || place.seen)) return { kind: 'blank' };
   const laid = over
     ? refWindow(over.window, place, time, history, horizon)
     : { start: place.start, end: actual ? place.anchor : place.end };
   if (!laid) return history && place.anchor < history.start ? { kind: 'blank' } : { kind: 'empty' };
   let { start, end } = laid;
   const empty = start > end;
-  if (actual && !future && start <= asOf) end = Math.min(end, asOf);
+  if (actual && !future && !place.seen && start <= asOf) end = Math.min(end, asOf);
   start += place.moved;
   end += place.moved;
   if (actual && !empty && start > asOf) return { kind: 'blank' };

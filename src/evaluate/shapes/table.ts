@@ -1,7 +1,7 @@
 // The kinds of measures, each once: which measures are of it, what it asks of an engine, what makes its cells, and what is said of it.
 
 import type { Measure, Model } from '../../model/model.ts';
-import { type Bound, bindText, leavesOf } from '../../plan/bind.ts';
+import { type Bound, leavesOf, withShapes } from '../../plan/bind.ts';
 import type { NothingShown, PlannedKind } from '../../plan/planned.ts';
 
 import { hasComparison } from '../../plan/steps.ts';
@@ -89,24 +89,11 @@ export interface Kinds {
   readonly spreads: Spreads | undefined;
 }
 
-/** All measures that readings are made of, those whose shape others take included (G3, G6). */
-const measuresIn = (readings: readonly Bound[], model: Model): ReadonlySet<Measure> => {
-  const found = new Set<Measure>();
-  const add = (bound: Bound): void => {
-    for (const { measure } of leavesOf(bound)) {
-      if (found.has(measure)) continue;
-      found.add(measure);
-      const { spread, spreadAcross } = measure;
-      for (const text of [...(typeof spread === 'object' ? [spread.like] : []), ...spreadAcross.values()]) add(bindText(model, text));
-    }
-  };
-  for (const reading of readings) add(reading);
-  return found;
-};
-
 /** Loads what readings need beyond what nearly all need. */
 export const kindsFor = async (readings: readonly Bound[], model: Model): Promise<Kinds> => {
-  const measures = [...measuresIn(readings, model)];
+  const measures = withShapes(readings, model)
+    .flatMap(leavesOf)
+    .map(({ measure }) => measure);
   const isCommon = (measure: Measure): boolean =>
     shapeOf(measure).kind === 'additive' && measure.fact.grain === 'day' && measure.spreadAcross.size === 0;
   const isPlain = measures.every(isCommon) && !readings.some(hasComparison);

@@ -1,6 +1,6 @@
 // Links windows and comparisons: those that are built in, and the model's own.
 import { suggest } from '../../errors.ts';
-import { parseShift, parseWindow, type Shift } from '../../windows/syntax.ts';
+import { parseSeenAs, parseShift, parseWindow, type Shift } from '../../windows/syntax.ts';
 import { builtInWindows } from '../builtin.ts';
 import type { Faults } from '../faults.ts';
 import type { Path } from '../keys.ts';
@@ -21,8 +21,8 @@ export const linkWindows = (input: ModelInput, { units, systems, custom }: Linke
     const previous = previousText === undefined ? undefined : faults.attempt([...path, 'previous'], () => parseShift(previousText, units));
     if (window) windows.set(name, { name, text, window, previous, ...parts });
   };
-  for (const [name, text] of builtInWindows(systems, custom))
-    addWindow(name, text, ['windows', name], { label: undefined, full: false, builtIn: true });
+  for (const [name, text, previous] of builtInWindows(systems, custom))
+    addWindow(name, text, ['windows', name], { label: undefined, full: false, builtIn: true }, previous);
   for (const [name, window] of Object.entries(input.windows ?? {})) {
     if (window === false) {
       if (!windows.delete(name))
@@ -45,28 +45,37 @@ export const linkWindows = (input: ModelInput, { units, systems, custom }: Linke
 const namedShift = (text: string, units: readonly string[]): Shift =>
   text === 'previous' || text === 'year-earlier' ? { kind: text } : parseShift(text, units);
 
+const PLAIN = { match: 'elapsed', asOf: undefined, knownBy: undefined, label: undefined } as const;
+
 export const linkComparisons = (input: ModelInput, { units }: LinkedCalendar, faults: Faults): Map<string, Comparison> => {
   const comparisons = new Map<string, Comparison>([
-    ['previous', { name: 'previous', shift: { kind: 'previous' }, match: 'elapsed', label: undefined }],
-    ['year-earlier', { name: 'year-earlier', shift: { kind: 'year-earlier' }, match: 'elapsed', label: undefined }],
+    ['previous', { name: 'previous', shift: { kind: 'previous' }, ...PLAIN }],
+    ['year-earlier', { name: 'year-earlier', shift: { kind: 'year-earlier' }, ...PLAIN }],
   ]);
   for (const [name, comparison] of Object.entries(input.comparisons ?? {})) {
     const path = ['comparisons', name];
     const made: Exclude<typeof comparison, string> = typeof comparison === 'string' ? { shift: comparison } : comparison;
-    if ((made.shift === undefined) === (made.base === undefined)) {
+    const seen = made.asOf !== undefined || made.knownBy !== undefined;
+    if (made.shift !== undefined ? made.base !== undefined : made.base === undefined && !seen) {
       faults.add(
         path,
         'bad-comparison',
-        `comparison "${name}" needs either a shift or a base`,
-        'For example `{ shift: -P1Y }` or `{ base: 2026-01 }`.',
+        `comparison "${name}" needs either a shift or a base, or a day that it is seen as of`,
+        'For example `{ shift: -P1Y }`, `{ base: 2026-01 }` or `{ as-of: -P1W }`.',
       );
       continue;
     }
-    const shift: Shift | undefined =
-      made.base !== undefined
-        ? { kind: 'base', period: String(made.base) }
-        : faults.attempt([...path, ...(typeof comparison === 'string' ? [] : ['shift'])], () => namedShift(made.shift as string, units));
-    if (shift) comparisons.set(name, { name, shift, match: made.match ?? 'elapsed', label: made.label });
+    const shiftPath = [...path, ...(typeof comparison === 'string' ? [] : ['shift'])];
+    const shift = ((): Shift | undefined => {
+      if (made.base !== undefined) return { kind: 'base', period: String(made.base) };
+      if (made.shift === undefined) return { kind: 'stay' };
+      const text = made.shift;
+      return faults.attempt(shiftPath, () => namedShift(text, units));
+    })();
+    const seenAs = (text: string | undefined, key: string, what: 'as-of' | 'known-by') =>
+      text === undefined ? undefined : faults.attempt([...path, key], () => parseSeenAs(text, what));
+    const [asOf, knownBy] = [seenAs(made.asOf, 'asOf', 'as-of'), seenAs(made.knownBy, 'knownBy', 'known-by')];
+    if (shift) comparisons.set(name, { name, shift, match: made.match ?? 'elapsed', asOf, knownBy, label: made.label });
   }
   return comparisons;
 };
