@@ -47,7 +47,7 @@ interface Known {
   readonly memberCounts: ReadonlyMap<string, number>;
 }
 
-const boundsIn = (asked: Asked): Bound[] => [...asked.columns, ...asked.order].map(({ bound }) => bound);
+const boundsIn = (asked: Asked): Bound[] => [...asked.columns, ...asked.order, ...asked.keep].map(({ bound }) => bound);
 
 const knownOf = async ({ model, fixed }: BookRecord, state: State, question: Question): Promise<Known> => {
   const asked = askedOf(model, question);

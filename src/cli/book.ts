@@ -8,6 +8,7 @@ import type { Engine } from '../engines/engine.ts';
 import type { Statement } from '../engines/sql/database.ts';
 import { DurchblickError } from '../errors.ts';
 import { engineFor, loadModel, type ModelFile, modelPlaces } from '../files/node.ts';
+import { isCondition } from '../plan/question.ts';
 import { checkTargets, toStderr } from './write.ts';
 
 /** Where a question is answered. */
@@ -19,7 +20,7 @@ export interface EngineOptions {
   /** Seconds for which a state of the data is taken for the present one. */
   readonly refresh?: string;
   /** Where typed copies of large files are kept; `off` keeps none. */
-  readonly keep?: string;
+  readonly keep?: readonly string[];
 }
 
 /** How to open a book beyond the options of a user. */
@@ -45,8 +46,10 @@ const secondsOf = (text: string | undefined): { readonly refresh?: number } => {
 };
 
 /** Adds the options that choose the engine to a command. */
-export const withEngine = (command: Command): Command =>
-  command
+export const withEngine = (command: Command): Command => {
+  // A command that asks something has conditions on members to keep, too.
+  const asks = command.options.some(({ long }) => long === '--limit');
+  return command
     .addOption(
       new Option('--engine <name>', 'memory or duckdb; duckdb by itself for Parquet and for more than 200 MB of files').choices([
         'memory',
@@ -56,14 +59,19 @@ export const withEngine = (command: Command): Command =>
     .option('--connect <url>', 'a database with the tables of the model: postgres://user@host/database, or duckdb:file.duckdb')
     .option('--allow <folder>', "a folder beside the model's own that its files may lie in (repeatable)", collect)
     .option(
-      '--keep <folder>',
-      'where typed copies of large files are kept: .durchblick beside the model if nothing is said; off keeps none',
+      asks ? '--keep <condition|folder>' : '--keep <folder>',
+      `${asks ? "with a sign, members whose reading meets it over the whole range, 'revenue > 10000' (repeatable); else " : ''}where typed copies of large files are kept: .durchblick beside the model if nothing is said; off keeps none`,
+      collect,
     )
     .option('--refresh <seconds>', 'how long files or tables are taken to stay as they are; 0, the default, looks for each question');
+};
 
 /** The folder for kept copies: by option, by the environment, else beside the model. */
-const keepFolder = ({ keep = process.env.DURCHBLICK_KEEP }: EngineOptions, folder: string): string | undefined =>
-  keep === 'off' ? undefined : keep === undefined || keep === '' ? join(folder, '.durchblick') : resolve(keep);
+const keepFolder = ({ keep: given = [] }: EngineOptions, folder: string): string | undefined => {
+  // What has the sign of a condition is one on members (R4), and no folder.
+  const keep = given.filter((text) => !isCondition(text)).pop() ?? process.env.DURCHBLICK_KEEP;
+  return keep === 'off' ? undefined : keep === undefined || keep === '' ? join(folder, '.durchblick') : resolve(keep);
+};
 
 /** A copy that cannot be kept is told at once; what else became of copies to whoever wants to know. */
 const sayKept =

@@ -3,6 +3,7 @@ import { type Command, Option } from 'commander';
 import { DurchblickError } from '../errors.ts';
 import { missingFile } from '../files/missing.ts';
 import type { Question } from '../model/schema.ts';
+import { isCondition } from '../plan/question.ts';
 
 /** Options that make up a question, as commander hands them over. */
 export interface QuestionOptions {
@@ -17,7 +18,10 @@ export interface QuestionOptions {
   readonly gaps?: 'show' | 'hide';
   readonly totals?: true | readonly string[];
   readonly order?: readonly string[];
+  /** Conditions that members are kept by; and a folder for typed copies, which is none of the question. */
+  readonly keep?: readonly string[];
   readonly limit?: string;
+  readonly within?: string;
   readonly rest?: boolean;
   readonly question?: string;
 }
@@ -96,6 +100,12 @@ const checkSplit = (readings: readonly string[], command: string): void => {
   fail('the shell has split a reading at its blanks', `Put it in quotes: npx durchblick ${command} '${together}'`);
 };
 
+/** Of what is to be kept, the conditions; undefined where there are none. */
+const conditionsIn = (texts: readonly string[] | undefined): string[] | undefined => {
+  const found = texts?.filter(isCondition);
+  return found && found.length > 0 ? found : undefined;
+};
+
 /** Makes the question of readings and options, or reads it from a file. */
 export const questionOf = async (readings: readonly string[], options: QuestionOptions, command: string): Promise<Question> => {
   if (options.question !== undefined) {
@@ -137,7 +147,9 @@ export const questionOf = async (readings: readonly string[], options: QuestionO
     gaps: options.gaps,
     totals,
     order: options.order && listOf(options.order, splitReadings),
+    keep: conditionsIn(options.keep),
     limit: options.limit === undefined ? undefined : limitOf(options.limit),
+    within: options.within,
     rest: options.rest,
   };
   return Object.fromEntries(Object.entries(question).filter(([, value]) => value !== undefined)) as Question;
@@ -162,5 +174,6 @@ export const withQuestion = (command: Command): Command =>
     .option('--totals [which]', 'add totals: members, axis or both (repeatable)', collectOr)
     .option('--order <readings>', "sort members, as in 'revenue desc,orders' (repeatable)", collect)
     .option('--limit <n>', 'keep the first n members')
-    .option('--rest', 'add a row (others) for the members left out')
+    .option('--within <attribute>', 'count the limit anew in each member of an attribute that stands before others in --per')
+    .option('--rest', 'add a row (others) for the members that --limit and --keep leave out')
     .option('--question <file>', 'take the whole question from a JSON file');

@@ -14,6 +14,8 @@ import type {
   Filter,
   Sample,
   SampleRequest,
+  Tallies,
+  TallyRequest,
 } from '../plan/request.ts';
 
 /** Rows of a fact: those that fixed filters leave (V3), or all, from which nothing but shares may come. */
@@ -36,6 +38,8 @@ export interface Store extends CalendarTables {
   /** Answers several requests; a fault in one of them fails all. */
   readonly cubes: (requests: readonly CubeRequest[], signal?: Cancellation) => Promise<readonly Cube[]>;
   readonly events: (request: EventsRequest, signal?: Cancellation) => Promise<Events>;
+  /** How often each value stands in each cell (M14); more than `MOST_TALLIES` entries are an error. */
+  readonly tallies: (request: TallyRequest, signal?: Cancellation) => Promise<Tallies>;
   /** Some rows themselves, for explanations (V1): the only ones that leave a database. */
   readonly sample: (request: SampleRequest, signal?: Cancellation) => Promise<Sample>;
   /** Roles in which some row has a date before it entered, or none: there `enters` must be looked at (A2). */

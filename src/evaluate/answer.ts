@@ -1,4 +1,5 @@
 import { compareTexts } from '../basics/text.ts';
+import { distinctTuples, tupleIndex, tupleKey } from '../basics/tuples.ts';
 import { standingTable } from '../calendar/standing.ts';
 import { type AttributeRef, NONE, OTHERS, TOTAL, UNKNOWN } from '../model/attributes.ts';
 import type { Axis } from '../plan/axis.ts';
@@ -6,7 +7,7 @@ import { horizonOf, type Leaf, leavesOf } from '../plan/bind.ts';
 import { isCalendar } from '../plan/days.ts';
 import { reaches } from '../plan/members/kinds.ts';
 import { planOf, planOthers } from '../plan/plan.ts';
-import { type Asked, factFilters } from '../plan/question.ts';
+import { type Asked, factFilters, meets } from '../plan/question.ts';
 import { rowSetOf } from '../plan/rows.ts';
 import { ALL_TIME } from '../plan/segments.ts';
 import { type Column, VALUE } from './column.ts';
@@ -53,7 +54,8 @@ const memberOrder = async (
     }),
   );
   return (a, b) => {
-    for (let k = 0; k < attributes.length; k++) {
+    // Of groups, the first of their texts.
+    for (let k = 0; k < a.length; k++) {
       const special = specialRank(a[k]) - specialRank(b[k]);
       if (special !== 0) return special;
       const [x, y] = [positions[k].get(a[k]) ?? Number.MAX_SAFE_INTEGER, positions[k].get(b[k]) ?? Number.MAX_SAFE_INTEGER];
@@ -81,16 +83,34 @@ interface ShownMember {
 
 const hasSpecial = (tuple: readonly string[]): boolean => tuple.some(isSpecial);
 
-/** Orders members by readings, blanks last whatever the direction; then by their attributes' order (R1). */
+/** What a member is ordered and kept by, over the whole axis. */
+const rankedBy =
+  (ranking: ViewData | undefined) =>
+  (index: number, k: number): number | null =>
+    !ranking || ranking.rows === 0 ? null : cell(ranking.columns[k], index);
+
+/** Members whose readings meet all conditions (R4). */
+const keptMembers = (
+  members: readonly ShownMember[],
+  { keep, order }: Asked,
+  value: ReturnType<typeof rankedBy>,
+): readonly ShownMember[] =>
+  keep.length === 0
+    ? members
+    : members.filter(({ index }) => keep.every((condition, k) => meets(value(index, order.length + k), condition)));
+
+/** Groups by their attributes' order; in them members by readings, blanks last whatever the direction, then by their order (R1). */
 const ranked = (
   members: readonly ShownMember[],
-  order: Asked['order'],
-  ranking: ViewData | undefined,
+  { order, within }: Asked,
+  value: ReturnType<typeof rankedBy>,
   natural: (a: readonly string[], b: readonly string[]) => number,
 ): ShownMember[] => {
-  if (!ranking) return [...members].sort((a, b) => natural(a.tuple, b.tuple));
-  const value = (index: number, k: number): number | null => (ranking.rows === 0 ? null : cell(ranking.columns[k], index));
+  if (order.length === 0) return [...members].sort((a, b) => natural(a.tuple, b.tuple));
+  const group = (tuple: readonly string[]): readonly string[] => tuple.slice(0, within);
   return [...members].sort((a, b) => {
+    const grouped = within === 0 ? 0 : natural(group(a.tuple), group(b.tuple));
+    if (grouped !== 0) return grouped;
     const special = Number(hasSpecial(a.tuple)) - Number(hasSpecial(b.tuple));
     if (special !== 0) return special;
     for (let k = 0; k < order.length; k++) {
@@ -105,12 +125,33 @@ const ranked = (
   });
 };
 
-/** The first members up to a limit, with the special ones; and whether some are left out (R1). */
-const limited = (members: readonly ShownMember[], { limit }: Asked): { readonly shown: readonly ShownMember[]; readonly cut: boolean } => {
-  if (limit === undefined) return { shown: members, cut: false };
-  const regular = members.filter(({ tuple }) => !hasSpecial(tuple));
-  const special = members.filter(({ tuple }) => hasSpecial(tuple));
-  return { shown: [...regular.slice(0, limit), ...special], cut: regular.length > limit };
+/** Members by the group that a limit counts in: all of them where it counts in no group. */
+const groupsOf = (members: readonly ShownMember[], { within }: Asked): readonly (readonly ShownMember[])[] => {
+  const groups = new Map<string, ShownMember[]>();
+  for (const member of members) {
+    const key = tupleKey(member.tuple.slice(0, within));
+    const group = groups.get(key) ?? [];
+    groups.set(key, group);
+    group.push(member);
+  }
+  return [...groups.values()];
+};
+
+/** Whether a row of data stands behind some cell of a member. */
+const hasData = ({ seen, rows, tuples }: ViewData, { index }: ShownMember): boolean => {
+  for (let row = 0; row < rows; row++) if (seen[row * tuples.length + index] === 1) return true;
+  return false;
+};
+
+/** The first members of each group up to a limit, with the special ones (R1). */
+const limited = (members: readonly ShownMember[], asked: Asked, data: ViewData): readonly ShownMember[] => {
+  const { limit, within } = asked;
+  if (limit === undefined) return members;
+  const isSpecialIn = ({ tuple }: ShownMember): boolean => hasSpecial(tuple.slice(within));
+  return groupsOf(members, asked).flatMap((group) => [
+    ...group.filter((member) => !isSpecialIn(member)).slice(0, limit),
+    ...group.filter((member) => isSpecialIn(member) && hasData(data, member)),
+  ]);
 };
 
 type Tuples = readonly (readonly string[])[];
@@ -120,19 +161,54 @@ interface Parts {
   readonly data: ViewData;
   readonly shown: readonly ShownMember[];
   readonly others: ViewData | undefined;
+  /** Groups some of whose members are left out, by their texts. */
+  readonly cut: Tuples;
   readonly members: ViewData | undefined;
 }
 
+/** A group of members, and where what is left of it stands in the data of the others. */
+interface OthersOf {
+  readonly tuple: readonly string[];
+  readonly index: number;
+}
+
+const othersOf = (
+  others: ViewData | undefined,
+  cut: Tuples,
+  { per, within }: Asked,
+): ((tuple: readonly string[]) => OthersOf | undefined) => {
+  const left = tupleIndex(cut);
+  const place = tupleIndex(others?.tuples ?? []);
+  return (group) => {
+    const index = left(group) < 0 ? -1 : place(group);
+    return index < 0 ? undefined : { tuple: [...group, ...per.slice(within).map(() => OTHERS)], index };
+  };
+};
+
+/** Members shown, by group; a group of which none is shown has its others alone. */
+const shownGroups = (shown: readonly ShownMember[], cut: Tuples, asked: Asked) => {
+  const groups = groupsOf(shown, asked).map((list) => ({ group: list[0].tuple.slice(0, asked.within), list }));
+  const known = tupleIndex(groups.map(({ group }) => group));
+  return [...groups, ...cut.filter((group) => known(group) < 0).map((group) => ({ group, list: [] }))];
+};
+
 /** Rows by period: members shown, the others, and the total over members. */
-const periodRows = ({ gaps, per }: Asked, { data, shown, others, members }: Parts): Pick<Answer, 'rows' | 'totals'> => {
+const periodRows = (asked: Asked, { data, shown, others, cut, members }: Parts): Pick<Answer, 'rows' | 'totals'> => {
+  const { gaps, per } = asked;
   const [rows, totals]: [AnswerRow[], AnswerRow[]] = [[], []];
   const [rowIn, otherIn, totalIn] = [rowsOf(data), others && rowsOf(others), members && rowsOf(members)];
   const width = data.tuples.length;
   const isShown = (seen: number | undefined): boolean => gaps === 'show' || seen === 1;
   const label = (text: string): string[] => per.map(() => text);
+  const groups = shownGroups(shown, cut, asked);
+  const left = othersOf(others, cut, asked);
   for (let row = 0; row < data.rows; row++) {
-    for (const { tuple, index } of shown) if (isShown(data.seen[row * width + index])) rows.push(rowIn(row, index, 'cell', row, tuple));
-    if (otherIn && isShown(others?.seen[row])) rows.push(otherIn(row, 0, 'others', row, label(OTHERS)));
+    for (const { group, list } of groups) {
+      for (const { tuple, index } of list) if (isShown(data.seen[row * width + index])) rows.push(rowIn(row, index, 'cell', row, tuple));
+      const rest = otherIn && left(group);
+      if (rest && isShown(others?.seen[row * (others?.tuples.length ?? 0) + rest.index]))
+        rows.push(otherIn(row, rest.index, 'others', row, rest.tuple));
+    }
     if (totalIn && isShown(members?.seen[row])) totals.push(totalIn(row, 0, 'total', row, label(TOTAL)));
   }
   return { rows, totals };
@@ -140,18 +216,26 @@ const periodRows = ({ gaps, per }: Asked, { data, shown, others, members }: Part
 
 /** Totals over the axis: of the members shown, of the others, and of all (M9). */
 const axisTotals = (
-  { per }: Asked,
+  asked: Asked,
   shown: readonly ShownMember[],
+  cut: Tuples,
   axis: ViewData | undefined,
   others: ViewData | undefined,
   corner: ViewData | undefined,
 ): AnswerRow[] => {
   if (!axis) return [];
-  const label = (text: string): string[] => per.map(() => text);
+  const label = (text: string): string[] => asked.per.map(() => text);
   const totalIn = rowsOf(axis);
+  const left = othersOf(others, cut, asked);
+  const place = tupleIndex(shown.map(({ tuple }) => tuple));
   return [
-    ...shown.map(({ tuple }, m) => totalIn(0, m, 'total', undefined, tuple)),
-    ...(others ? [rowsOf(others)(0, 0, 'total', undefined, label(OTHERS))] : []),
+    ...shownGroups(shown, cut, asked).flatMap(({ group, list }) => {
+      const rest = others && left(group);
+      return [
+        ...list.map(({ tuple }) => totalIn(0, place(tuple), 'total', undefined, tuple)),
+        ...(rest ? [rowsOf(others)(0, rest.index, 'total', undefined, rest.tuple)] : []),
+      ];
+    }),
     ...(corner ? [rowsOf(corner)(0, 0, 'total', undefined, label(TOTAL))] : []),
   ];
 };
@@ -168,15 +252,26 @@ export const answer = async (asked: Asked, axis: Axis, evaluation: Evaluation): 
   ]);
   const data = values(plan.cells) as ViewData;
   const members = data.tuples.map((tuple, index) => ({ tuple, index }));
-  const ordered = ranked(members, asked.order, values(plan.ranking, data.tuples), natural);
-  const { shown, cut } = limited(ordered, asked);
+  const value = rankedBy(values(plan.ranking, data.tuples));
+  const ordered = ranked(members, asked, value, natural);
+  const shown = limited(keptMembers(ordered, asked, value), asked, data);
   const tuples = shown.map(({ tuple }) => tuple);
-  const left = asked.rest && cut ? planOthers(asked, axis, tuples, frame) : undefined;
+  const isShown = tupleIndex(tuples);
+  const out = ordered.filter(({ tuple }) => isShown(tuple) < 0);
+  const cut = distinctTuples(out.map(({ tuple }) => tuple.slice(0, asked.within)));
+  const left = asked.rest && cut.length > 0 ? planOthers(asked, axis, tuples, frame) : undefined;
   if (left) evaluation.reached(left.reached);
   const leftValues = await loadViews([left?.periods, left?.total], evaluation);
-  const parts = { data, shown, others: leftValues(left?.periods), members: values(plan.totals.members) };
+  const parts = { data, shown, cut: left ? cut : [], others: leftValues(left?.periods, cut), members: values(plan.totals.members) };
   const { rows, totals } = periodRows(asked, parts);
-  const ofAxis = axisTotals(asked, shown, values(plan.totals.axis, tuples), leftValues(left?.total), values(plan.totals.corner));
+  const ofAxis = axisTotals(
+    asked,
+    shown,
+    parts.cut,
+    values(plan.totals.axis, tuples),
+    leftValues(left?.total, cut),
+    values(plan.totals.corner),
+  );
   await noteUnknown(asked, tuples, evaluation);
   notePartial(asked, axis, evaluation);
   return { axis, rows, totals: [...totals, ...ofAxis] };

@@ -3,6 +3,7 @@ import { tupleKey } from '../basics/tuples.ts';
 import type { AttributeRef } from '../model/attributes.ts';
 import { isCalendar, layOnDays } from '../plan/days.ts';
 import type { PlannedMeasure, PlannedPart } from '../plan/planned.ts';
+import type { Tallies } from '../plan/request.ts';
 import { type Cells, cellsFrom } from './cubes.ts';
 import type { Absent, Calculation, Kind, LeafData, LoadedMeasure } from './scope.ts';
 import { absentIn } from './shapes/measure-cells.ts';
@@ -13,6 +14,20 @@ const pickedCells = ({ tuples, cells, scale, long }: Cells, { segments, places }
   const own = new Float64Array(places.length * width);
   places.forEach((from, s) => void own.set(cells.subarray(from * width, (from + 1) * width), s * width));
   return { ...cellsFrom(segments, tuples, own, scale), ...(long ? { long } : {}) };
+};
+
+/** Tallies of some segments. */
+const pickedTallies = (all: Tallies, segments: number, { places }: PlannedPart): Tallies => {
+  const place = new Int32Array(segments).fill(-1);
+  places.forEach((from, s) => void (place[from] = s));
+  const kept = Int32Array.from(all.segment.keys()).filter((k) => place[all.segment[k]] >= 0);
+  return {
+    ...all,
+    segment: kept.map((k) => place[all.segment[k]]),
+    member: kept.map((k) => all.member[k]),
+    value: Float64Array.from(kept, (k) => all.value[k]),
+    count: Float64Array.from(kept, (k) => all.count[k]),
+  };
 };
 
 /** Where texts of two kinds stand in one list: those of the calendar, and all others. */
@@ -74,7 +89,8 @@ export const cellsByDays = (kind: Kind, measure: PlannedMeasure, loaded: LoadedM
     const cubes = Object.fromEntries(
       Object.entries(loaded.cubes).map(([name, cells]) => [name, isOwn(cells) ? pickedCells(cells, part) : cells]),
     );
-    return kind.cells({ ...measure, part, lay: part.lay, segments: part.segments }, { ...loaded, cubes, events }, over);
+    const tallies = loaded.tallies && pickedTallies(loaded.tallies, segments.starts.length, part);
+    return kind.cells({ ...measure, part, lay: part.lay, segments: part.segments }, { ...loaded, cubes, events, tallies }, over);
   };
   const found = (measure.parts ?? []).map((part, k) => ({ part, data: on(part, loaded.parts[k]) }));
   // What a member shows that no window covers a day of: as if the window were empty (W5).

@@ -3,7 +3,16 @@ import { tupleKey } from '../basics/tuples.ts';
 import type { Store } from '../engines/engine.ts';
 import { aborted, type Shared, sharedWork } from '../plan/cancel.ts';
 import type { Segments } from '../plan/request.ts';
-import { type AggregateRequest, type Cancellation, type Cube, type CubeRequest, filterKey, type RowSet } from '../plan/request.ts';
+import {
+  type AggregateRequest,
+  type Cancellation,
+  type Cube,
+  type CubeRequest,
+  filterKey,
+  type RowSet,
+  type Tallies,
+  type TallyRequest,
+} from '../plan/request.ts';
 
 /** One aggregate of a day cube with its lookups, made when first asked for and kept. */
 export interface Cells {
@@ -27,6 +36,7 @@ export interface CubeCounts {
 /** Serves aggregates from day cubes, scanning each set of rows once however many readings ask for it. */
 export interface Cubes {
   readonly cells: (rows: RowSet, segments: Segments, aggregate: AggregateRequest, signal?: Cancellation) => Promise<Cells>;
+  readonly tallies: (request: TallyRequest, signal?: Cancellation) => Promise<Tallies>;
   readonly counts: CubeCounts;
 }
 
@@ -37,11 +47,18 @@ export const rowSetKey = (rows: RowSet): string =>
     rows.attributes.map(({ key }) => key),
     rows.filters.map(filterKey),
     rows.knownBy ?? null,
+    rows.heldOn ?? null,
     rows.hidden ?? null,
   ]);
 
 const aggregateKey = (aggregate: AggregateRequest): string =>
-  JSON.stringify([aggregate.kind, aggregate.kind === 'rows' ? null : aggregate.value, aggregate.where.map(filterKey)]);
+  JSON.stringify([aggregate.kind, aggregatedOf(aggregate), aggregate.where.map(filterKey)]);
+
+/** What an aggregate is of; null of the rows themselves. */
+const aggregatedOf = (aggregate: AggregateRequest): unknown => {
+  if (aggregate.kind === 'rows') return null;
+  return aggregate.kind === 'first-time' ? aggregate.column : aggregate.value;
+};
 
 /**
  * The same cube with its members in one order, whatever engine it came from: where doubles are added up, the order
@@ -155,6 +172,28 @@ const fetchAll = async (
   await Promise.all(wanted.map(alone));
 };
 
+/** Tallies are large, and asked for seldom: the last few are kept. */
+const MOST_KEPT = 8;
+
+const talliesKept = (store: Store, counts: CubeCounts): Cubes['tallies'] => {
+  const known = new Map<string, Promise<Tallies>>();
+  return (request, signal) => {
+    if (signal?.aborted) return Promise.reject(aborted());
+    const { segments, value, where } = request;
+    const key = JSON.stringify([rowSetKey(request), segments.key, value, where.map(filterKey)]);
+    const before = known.get(key);
+    known.delete(key);
+    if (before) counts.cached++;
+    else counts.scans++;
+    // What is given up is asked for again by the next that wants it.
+    const found = before ?? store.tallies(request, signal);
+    known.set(key, found);
+    found.catch(() => known.delete(key));
+    if (known.size > MOST_KEPT) known.delete(known.keys().next().value as string);
+    return found;
+  };
+};
+
 /**
  * A cache of day cubes over a store. Requests made in the same turn are put together: one scan answers all
  * aggregates over the same rows, also of questions that run at the same time.
@@ -214,8 +253,10 @@ export const cubesOf = (store: Store, limit: number, counts: CubeCounts = { scan
     waiting.set(group, entry);
     return entry;
   };
+  const tallied = talliesKept(store, counts);
   return {
     counts,
+    tallies: tallied,
     cells: (rows, segments, aggregate, signal) => {
       if (signal?.aborted) return Promise.reject(aborted());
       const group = `${rowSetKey(rows)} ${segments.key}`;

@@ -45,11 +45,12 @@ const written = (bound: Bound): string => {
   switch (bound.kind) {
     case 'leaf': {
       const { measure, role, window, across } = bound;
-      const from = across === 'all' ? ' across all' : across.length > 0 ? ` across (${across.map(({ key }) => key).join(', ')})` : '';
+      const from =
+        typeof across === 'string' ? ` across ${across}` : across.length > 0 ? ` across (${across.map(({ key }) => key).join(', ')})` : '';
       return `${measure.name}${measure.open ? '' : ` on ${role.name}`}${window ? ` over ${window.name}` : ''}${from}`;
     }
     case 'days':
-      return `${bound.count}${bound.window ? ` over ${bound.window.name}` : ''}`;
+      return `${bound.count}${bound.on === undefined ? '' : ` on ${bound.on}`}${bound.window ? ` over ${bound.window.name}` : ''}`;
     case 'number':
       return String(bound.value);
     case 'negate':

@@ -38,15 +38,16 @@ const loadShare = async ({ shape, dimension, above, below }: PlannedShare, acces
 };
 
 const loadMeasure = async ({ asks, told, days, members, parts = [] }: PlannedMeasure, access: Access): Promise<LoadedMeasure> => {
-  const [cubes, events, toldCubes, daysLoaded, membersLoaded, partsLoaded] = await Promise.all([
+  const [cubes, events, tallies, toldCubes, daysLoaded, membersLoaded, partsLoaded] = await Promise.all([
     loadCubes(asks.cubes, access),
     asks.events && access.store.events(withDays(asks.events, access), access.signal),
+    asks.tallies && access.cubes.tallies(withDays(asks.tallies, access), access.signal),
     loadCubes(told, access),
     days && load(days, access),
     Promise.all(members.map((share) => loadShare(share, access))),
     Promise.all(parts.map((part) => part.events && access.store.events(withDays(part.events, access), access.signal))),
   ]);
-  return { cubes, events, told: toldCubes, days: daysLoaded, members: membersLoaded, parts: partsLoaded };
+  return { cubes, events, tallies, told: toldCubes, days: daysLoaded, members: membersLoaded, parts: partsLoaded };
 };
 
 /** What an engine answers to a planned view. */

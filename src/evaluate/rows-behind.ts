@@ -3,7 +3,7 @@
 import { tupleIndex } from '../basics/tuples.ts';
 import { type Day, FIRST_DAY, isoOf, LAST_DAY } from '../calendar/day.ts';
 import type { AttributeRef } from '../model/attributes.ts';
-import type { Fact, Measure } from '../model/model.ts';
+import { columnOf, daysIn, type Fact, type Measure, NOW } from '../model/model.ts';
 import { horizonOf } from '../plan/bind.ts';
 import { countDays } from '../plan/days.ts';
 import { unreached } from '../plan/fixed.ts';
@@ -194,14 +194,14 @@ const leftOutOf = async (place: CellPlace, counted: number, counting: Counting, 
     await apart('entered', 'entered-later', (n) => `${n} had not been ${fact.enters} by ${day}`);
     await apart('measure', 'measure-filter', (n) => `${n} do not meet the measure's own filter`);
     await apart('question', 'question-filter', (n) => `${n} do not meet the filter of the question`);
-    if (aggregate.kind !== 'days-between' && aggregate.column !== undefined) {
-      const { column } = aggregate;
+    const column = columnOf(aggregate);
+    if (column !== undefined) {
       const there = await total(filters, { kind: 'count', value: { kind: 'column', column }, where: [] });
       add('blank', counted - there, (n) => `${n} have no ${column}`);
     }
   }
   add('no-date', await ever({ kind: 'date', role, is: 'blank', why: 'told' }), (n) => `${n} have no ${role} date and are in no period`);
-  const pair = open ?? (aggregate.kind === 'days-between' ? aggregate : undefined);
+  const pair = open ?? daysIn(aggregate);
   if (pair) {
     const { from, until } = pair;
     add(
@@ -239,6 +239,7 @@ export const rowsBehind = async (
       role,
       filters,
       knownBy,
+      ...(fact.links.some(({ at }) => at === NOW) ? { heldOn: asOf } : {}),
       first: start,
       last: end,
       ...(open ? { openAt: { until: open.until, day: range.end, asOf: untilKnown(leaf.measure, asOf) } } : {}),

@@ -4,7 +4,7 @@ import type { Day } from '../calendar/day.ts';
 import type { Notes } from '../plan/notes.ts';
 import type { PlanFrame, PlannedFine, PlannedKind, PlannedMeasure, PlannedView } from '../plan/planned.ts';
 
-import type { Events } from '../plan/request.ts';
+import type { Events, Tallies } from '../plan/request.ts';
 import type { Seen } from '../plan/seen.ts';
 import type { Column } from './column.ts';
 import type { Cells } from './cubes.ts';
@@ -56,6 +56,7 @@ export interface Absent {
 export interface LoadedMeasure {
   readonly cubes: Readonly<Record<string, Cells>>;
   readonly events: Events | undefined;
+  readonly tallies: Tallies | undefined;
   readonly told: Readonly<Record<string, Cells>>;
   /** Of the reading whose days are the weights of cut periods (G3). */
   readonly days: LoadedView | undefined;

@@ -10,6 +10,7 @@ interface KnownNames {
   readonly window: string;
   readonly comparison: string;
   readonly attribute: string;
+  readonly unit: string;
 }
 
 type Blank = ' ' | '\n' | '\t';
@@ -52,11 +53,20 @@ type Look<W extends string, Kind extends keyof KnownNames | 'form', N extends Kn
     ? Kind extends 'window' | 'comparison'
       ? never
       : Wrong<`a ${Kind} is expected, not ${W}; there are`, N[Extract<Kind, keyof KnownNames>]>
-    : CheckedName<Unquoted<W>, Kind, N[Extract<Kind, keyof KnownNames>]> extends infer F
+    : CheckedOf<Unquoted<W>, Kind, N> extends infer F
       ? unknown extends F
         ? never
         : F
       : never;
+
+type CheckedOf<W extends string, Kind extends string, N extends KnownNames> = Kind extends 'attribute'
+  ? CheckedAttributeName<W, N>
+  : CheckedName<W, Kind, N[Extract<Kind, keyof KnownNames>]>;
+
+/** An attribute: of the model, or one of the calendar that is made of two units, too many to be listed (U11). */
+export type CheckedAttributeName<W extends string, N extends KnownNames> = W extends `${N['unit']}-of-${N['unit']}` | `calendar.${string}`
+  ? unknown
+  : CheckedName<W, 'attribute', N['attribute']>;
 
 /** Nothing more to ask of a name that is known, or of a text that is not a literal; else a sentence with those there are. */
 export type CheckedName<W extends string, Kind extends string, Known extends string> = W extends Known
@@ -92,8 +102,8 @@ type Faults<Ws extends readonly string[], N extends KnownNames> = Ws extends rea
                 : F
               : never
   : never;
-/** `across all`, `across region`, `across (region, family)`. */
-type Across<Ws extends readonly string[], N extends KnownNames> = Ws extends readonly ['all', ...infer More extends string[]]
+/** `across all`, `across time`, `across region`, `across (region, family)`. */
+type Across<Ws extends readonly string[], N extends KnownNames> = Ws extends readonly ['all' | 'time', ...infer More extends string[]]
   ? Faults<More, N>
   : Ws extends readonly ['(', ...infer More extends string[]]
     ? AcrossList<More, N>

@@ -80,9 +80,9 @@ const attributeIn = (own: Parsing): string => {
 
 const acrossIn = (own: Parsing, at: number): NonNullable<Modifiers['across']> => {
   const token = peek(own);
-  if (token.kind === 'name' && token.text === 'all') {
+  if (token.kind === 'name' && (token.text === 'all' || token.text === 'time')) {
     next(own);
-    return { attributes: 'all', at };
+    return { attributes: token.text, at };
   }
   if (!isOperator(token, '(')) return { attributes: [attributeIn(own)], at };
   next(own);

@@ -23,7 +23,7 @@ export interface Named {
 export interface Modifiers {
   readonly on?: { readonly role: string; readonly at: number };
   readonly over?: Named;
-  readonly across?: { readonly attributes: 'all' | readonly string[]; readonly at: number };
+  readonly across?: { readonly attributes: 'all' | 'time' | readonly string[]; readonly at: number };
   readonly vs?: Named & { readonly form: Form };
 }
 

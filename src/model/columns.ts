@@ -1,5 +1,5 @@
 import type { Expression } from '../language/syntax.ts';
-import type { Fact, Model } from './model.ts';
+import { columnOf, type Fact, type Model } from './model.ts';
 
 /** A column that a fact needs of its source: where the model says so, and what for. */
 export interface UsedColumn {
@@ -16,7 +16,16 @@ export const columnsIn = (node: Expression): string[] => {
   return [];
 };
 
-const USES = { sum: 'number', average: 'number', min: 'number', max: 'number', 'count-distinct': 'key', count: 'presence' } as const;
+const USES = {
+  sum: 'number',
+  average: 'number',
+  min: 'number',
+  max: 'number',
+  'count-distinct': 'key',
+  'first-time': 'key',
+  percentile: 'number',
+  count: 'presence',
+} as const;
 
 /** Everything that a fact reads of its source, so that what is missing is told before any answer; computed columns included. */
 export const usedColumns = (fact: Fact, model: Model): UsedColumn[] => {
@@ -32,12 +41,9 @@ export const usedColumns = (fact: Fact, model: Model): UsedColumn[] => {
     for (const column of columnsIn(expression)) list.push({ column, path: ['columns', name], use: 'number' });
   for (const band of fact.bands.values()) list.push({ column: band.of, path: ['bands', band.name, 'of'], use: 'number' });
   for (const { name, fact: owner, aggregate } of model.measures.values()) {
-    if (owner !== fact || aggregate.kind === 'days-between' || aggregate.column === undefined) continue;
-    list.push({
-      column: aggregate.column,
-      path: ['measures', name],
-      use: fact.columns.has(aggregate.column) ? 'number' : USES[aggregate.kind],
-    });
+    const column = columnOf(aggregate);
+    if (owner !== fact || aggregate.kind === 'days-between' || column === undefined) continue;
+    list.push({ column, path: ['measures', name], use: fact.columns.has(column) ? 'number' : USES[aggregate.kind] });
   }
   if (fact.recorded !== undefined) list.push({ column: fact.recorded, path: ['recorded'], use: 'version' });
   for (const column of fact.versionKey) list.push({ column, path: ['versionKey'], use: 'version' });
@@ -53,6 +59,8 @@ export const dateColumns = (model: Model): ReadonlyMap<string, ReadonlySet<strin
     if (fact.recorded !== undefined) columns.add(fact.recorded);
     found.set(fact.source, columns);
   }
+  for (const { source, valid } of model.dimensions.values())
+    if (source !== undefined && valid) found.set(source, new Set([...(found.get(source) ?? []), valid.from, valid.until]));
   return found;
 };
 
@@ -64,6 +72,7 @@ export const columnsOfSource = (source: string, model: Model): string[] => {
   for (const dimension of model.dimensions.values()) {
     if (dimension.source !== source) continue;
     found.add(dimension.key as string);
+    if (dimension.valid) for (const column of [dimension.valid.from, dimension.valid.until]) found.add(column);
     for (const { column, order } of dimension.attributes.values())
       for (const name of [column, order]) if (name !== undefined) found.add(name);
   }

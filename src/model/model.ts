@@ -54,8 +54,13 @@ export interface Dimension {
   /** Without a source the linked column's values are the members. */
   readonly source: string | undefined;
   readonly key: string | undefined;
+  /** Columns with the days on which a version of a key holds: from the first, inclusive, until the second, which it no longer does (G9). */
+  readonly valid: { readonly from: string; readonly until: string } | undefined;
   readonly attributes: ReadonlyMap<string, Attribute>;
 }
+
+/** Versions that hold on the as-of date, for all rows alike (G9). */
+export const NOW = 'now';
 
 export interface Role {
   readonly name: string;
@@ -72,6 +77,8 @@ export interface Link {
   /** The attribute the column holds; undefined when it holds the dimension's key. */
   readonly attribute: string | undefined;
   readonly column: string;
+  /** Of a dimension with versions: the role on whose date a row takes its version, or `now`; undefined of all others (G9). */
+  readonly at: string | undefined;
 }
 
 export interface Band {
@@ -100,11 +107,38 @@ export interface Fact {
 }
 
 export type Aggregate =
-  | { readonly kind: 'sum' | 'average' | 'min' | 'max' | 'count-distinct'; readonly column: string }
+  | { readonly kind: 'sum' | 'average' | 'min' | 'max' | 'count-distinct' | 'first-time'; readonly column: string }
   /** `count` of rows, or of the rows where a column is not blank. */
   | { readonly kind: 'count'; readonly column: string | undefined }
   /** Average of `until - from` in days or working days (M6). */
-  | { readonly kind: 'days-between'; readonly from: string; readonly until: string; readonly days: 'all' | 'working' };
+  | DaysBetween
+  /** The value at a share of the rows that have one, between two neighbours in a straight line (M14). */
+  | { readonly kind: 'percentile'; readonly of: ColumnValue | DaysBetween; readonly at: number };
+
+export interface ColumnValue {
+  readonly kind: 'column';
+  readonly column: string;
+}
+
+/** The days, or working days, from one date of a row to another (M6). */
+export interface DaysBetween {
+  readonly kind: 'days-between';
+  readonly from: string;
+  readonly until: string;
+  readonly days: 'all' | 'working';
+}
+
+/** The column that a measure reads; undefined where it reads none, or dates alone. */
+export const columnOf = (aggregate: Aggregate): string | undefined => {
+  if (aggregate.kind === 'percentile') return aggregate.of.kind === 'column' ? aggregate.of.column : undefined;
+  return aggregate.kind === 'days-between' ? undefined : aggregate.column;
+};
+
+/** The two dates between which a measure counts days; undefined of all others. */
+export const daysIn = (aggregate: Aggregate): DaysBetween | undefined => {
+  if (aggregate.kind === 'days-between') return aggregate;
+  return aggregate.kind === 'percentile' && aggregate.of.kind === 'days-between' ? aggregate.of : undefined;
+};
 
 export type Spread = 'even' | 'working-days' | 'none' | { readonly like: string };
 

@@ -104,5 +104,5 @@ export type NamesOf<M> = ModelInput extends M
       readonly window: Listed<WindowOf<M>>;
       readonly comparison: Keys<Part<M, 'comparisons'>> | 'previous' | 'year-earlier';
       readonly unit: Listed<UnitOf<M>>;
-      readonly attribute: Listed<AttributeOf<M>>;
+      readonly attribute: Listed<AttributeOf<M> | 'weekday' | 'working-day' | 'holiday' | UnitOf<M>>;
     };

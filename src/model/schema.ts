@@ -74,6 +74,7 @@ const source = z.strictObject({
 const dimension = z.strictObject({
   source: z.optional(z.string()),
   key: z.optional(z.string()),
+  valid: z.optional(z.strictObject({ from: z.string(), until: z.string() })),
   attributes: z.optional(z.record(name, z.union([z.string(), z.strictObject({ column: z.string(), order: z.optional(z.string()) })]))),
   label: z.optional(z.string()),
 });
@@ -85,6 +86,9 @@ const measure = z.strictObject({
   average: z.optional(z.string()),
   min: z.optional(z.string()),
   max: z.optional(z.string()),
+  median: z.optional(z.string()),
+  percentile: z.optional(z.strictObject({ of: z.string(), at: z.number() })),
+  firstTime: z.optional(z.string()),
   daysBetween: z.optional(z.string()),
   workingDays: z.optional(z.boolean()),
   open: z.optional(z.string()),
@@ -121,7 +125,9 @@ const fact = z.strictObject({
     ]),
   ),
   columns: z.optional(z.record(name, z.string())),
-  links: z.optional(z.record(name, z.union([z.string(), z.strictObject({ dimension: z.string(), column: z.string() })]))),
+  links: z.optional(
+    z.record(name, z.union([z.string(), z.strictObject({ dimension: z.string(), column: z.string(), at: z.optional(z.string()) })])),
+  ),
   bands: z.optional(z.record(name, z.strictObject({ of: z.string(), starts: z.record(name, z.number()) }))),
   recorded: z.optional(z.string()),
   versionKey: z.optional(z.array(z.string())),
@@ -222,7 +228,9 @@ export const questionSchema = z.strictObject({
   gaps: z.optional(z.enum(['show', 'hide'])),
   totals: z.optional(z.union([z.boolean(), z.enum(['members', 'axis']), z.array(z.enum(['members', 'axis']))])),
   order: z.optional(z.union([z.string(), z.array(z.string())])),
+  keep: z.optional(z.union([z.string(), z.array(z.string())])),
   limit: z.optional(z.int().check(z.minimum(1))),
+  within: z.optional(z.string()),
   rest: z.optional(z.boolean()),
 });
 
@@ -255,8 +263,12 @@ export interface Question {
   readonly totals?: boolean | 'members' | 'axis' | readonly ('members' | 'axis')[];
   /** Readings that sort members, over the whole range: `revenue desc` (R1). */
   readonly order?: string | readonly string[];
+  /** Keeps the members whose readings, over the whole range, meet all conditions: `revenue over ytd > 10000` (R4). */
+  readonly keep?: string | readonly string[];
   /** Keeps the first members by `order`; a whole number from 1. */
   readonly limit?: number;
-  /** Adds a row `(others)` for the members that `limit` leaves out. */
+  /** An attribute of `per`, not the last: `limit` counts anew in each of its members. */
+  readonly within?: string;
+  /** Adds a row `(others)` for the members that `keep` and `limit` leave out, `within` one for each member. */
   readonly rest?: boolean;
 }

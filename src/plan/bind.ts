@@ -6,6 +6,13 @@ import type { Faults } from '../model/faults.ts';
 import type { Comparison, Formula, Measure, Model, NamedWindow, Role } from '../model/model.ts';
 import { parseAgainst, parseWindow } from '../windows/syntax.ts';
 
+/** The splits that a reading is taken without: all members, some attributes, or the periods of the axis (M11). */
+export type Across = 'all' | 'time' | readonly AttributeRef[];
+
+/** Whether a reading is taken without the split by an attribute (M11). */
+export const isTaken = (across: Across, { key }: AttributeRef): boolean =>
+  across === 'all' || (across !== 'time' && across.some((taken) => taken.key === key));
+
 /** A measure as a reading uses it: by one role, over one window, with some splits taken out. */
 export interface Leaf {
   readonly kind: 'leaf';
@@ -13,7 +20,7 @@ export interface Leaf {
   readonly role: Role;
   /** Undefined for a plain reading (W6). */
   readonly window: NamedWindow | undefined;
-  readonly across: 'all' | readonly AttributeRef[];
+  readonly across: Across;
 }
 
 /** How many days or working days a reading's window covers (M12). */
@@ -21,8 +28,10 @@ export interface DaysLeaf {
   readonly kind: 'days';
   readonly count: 'days' | 'working-days';
   readonly horizon: 'actual' | 'plan';
+  /** The horizon is that of a role it was given, and not of the measures around it. */
+  readonly on: string | undefined;
   readonly window: NamedWindow | undefined;
-  readonly across: 'all' | readonly AttributeRef[];
+  readonly across: Across;
 }
 
 /** A reading with all names resolved and all modifiers pushed down to the measures they reach (M8). */
@@ -43,7 +52,7 @@ interface Carried<T> {
 interface Inherited {
   readonly on?: Carried<string>;
   readonly over?: Carried<NamedWindow>;
-  readonly across?: Carried<'all' | readonly AttributeRef[]>;
+  readonly across?: Carried<Across>;
 }
 
 /** Formulas within formulas. */
@@ -99,7 +108,7 @@ const settleDays = (bound: Bound, horizon: 'actual' | 'plan', known = new Map<Bo
   const settled = ((): Bound => {
     switch (bound.kind) {
       case 'days':
-        return { ...bound, horizon };
+        return bound.on === undefined ? { ...bound, horizon } : bound;
       case 'binary':
         return { ...bound, left: settle(bound.left), right: settle(bound.right) };
       case 'negate':
@@ -252,18 +261,25 @@ const bindNode = (own: Binding, node: Expression, inherited: Inherited, way: Way
   }
 };
 
-const acrossOf = (model: Model, across: NonNullable<Modifiers['across']>, source: string): 'all' | readonly AttributeRef[] =>
-  across.attributes === 'all'
-    ? 'all'
+const acrossOf = (model: Model, across: NonNullable<Modifiers['across']>, source: string): Across =>
+  typeof across.attributes === 'string'
+    ? across.attributes
     : across.attributes.map((name) => relocated({ text: source, at: across.at }, () => attributeOf(model, name)));
 
 /** Modifiers that reach no measure are slips. */
-const checkUsed = ({ on, over, across }: Modifiers, own: Inherited, of: Bound, source: string): void => {
+const checkUsed = (
+  { on, over, across }: Modifiers,
+  own: Inherited,
+  of: Bound,
+  { source, model }: { readonly source: string; readonly model: Model },
+): void => {
   const fail = (at: number, code: string, message: string, hint?: string): never => {
     throw new DurchblickError(code, message, { text: source, at, hint });
   };
   if (on && own.on && !own.on.used) {
-    const roles = [...new Set(leavesOf(of).flatMap((leaf) => [...leaf.measure.fact.roles.keys()]))];
+    const ofLeaves = leavesOf(of).flatMap((leaf) => [...leaf.measure.fact.roles.keys()]);
+    const ofDays = hasPart(of, 'days') ? [...model.facts.values()].flatMap((fact) => [...fact.roles.keys()]) : [];
+    const roles = [...new Set([...ofLeaves, ...ofDays])];
     const known = roles.includes(on.role);
     fail(
       on.at,
@@ -289,7 +305,7 @@ const bindModified = (own: Binding, node: Extract<Expression, { kind: 'modified'
   };
   const carried = { on: given.on ?? inherited.on, over: given.over ?? inherited.over, across: given.across ?? inherited.across };
   const of = bindNode(own, node.of, carried, below(way));
-  checkUsed(node.modifiers, given, of, source);
+  checkUsed(node.modifiers, given, of, { source, model });
   if (!vs) return of;
   if (leavesOf(of).length === 0 && !hasPart(of, 'days'))
     throw new DurchblickError('idle-modifier', '"vs" reaches nothing here', {
@@ -318,6 +334,25 @@ const measureLeaf = (measure: Measure, inherited: Inherited): Leaf => {
   if (inherited.over) inherited.over.used = true;
   if (inherited.across) inherited.across.used = true;
   return { kind: 'leaf', measure, role, window: inherited.over?.value, across: inherited.across?.value ?? [] };
+};
+
+/** Horizons that a role has in the facts of a model: days by a role that lies ahead in all of them are not cut (M12). */
+const horizonsOf = ({ facts }: Model, role: string): readonly Role['horizon'][] =>
+  [...facts.values()].flatMap((fact) => fact.roles.get(role)?.horizon ?? []);
+
+/** Days or working days: as the measures around them are seen, or as a role is that they are counted on. */
+const daysLeaf = (model: Model, count: DaysLeaf['count'], inherited: Inherited): DaysLeaf => {
+  const horizons = inherited.on ? horizonsOf(model, inherited.on.value) : [];
+  for (const carried of [inherited.over, inherited.across, horizons.length > 0 ? inherited.on : undefined])
+    if (carried) carried.used = true;
+  return {
+    kind: 'days',
+    count,
+    horizon: horizons.length > 0 && horizons.every((horizon) => horizon === 'plan') ? 'plan' : 'actual',
+    on: horizons.length > 0 ? inherited.on?.value : undefined,
+    window: inherited.over?.value,
+    across: inherited.across?.value ?? [],
+  };
 };
 
 const bindFormula = (own: Binding, { name, text, expression }: Formula, at: number, inherited: Inherited, way: Way): Bound => {
@@ -358,11 +393,7 @@ const bindName = (own: Binding, name: string, at: number, inherited: Inherited, 
   const { measures, formulas } = own.model;
   const measure = measures.get(name);
   if (measure) return measureLeaf(measure, inherited);
-  if (name === 'days' || name === 'working-days') {
-    if (inherited.over) inherited.over.used = true;
-    if (inherited.across) inherited.across.used = true;
-    return { kind: 'days', count: name, horizon: 'actual', window: inherited.over?.value, across: inherited.across?.value ?? [] };
-  }
+  if (name === 'days' || name === 'working-days') return daysLeaf(own.model, name, inherited);
   const formula = formulas.get(name);
   if (formula) return bindFormula(own, formula, at, inherited, way);
   const known = [...measures.keys(), ...formulas.keys(), 'days', 'working-days'];

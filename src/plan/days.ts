@@ -138,6 +138,17 @@ export const dayGroups = (
   return { attributes, groups, key };
 };
 
+/** Days between two, both inclusive, that pass all filters on days. */
+export const daysPassing = (filters: readonly AskedFilter[], first: Day, last: Day, calendar: Calendar): Int32Array => {
+  const tests = filters.flatMap(({ attribute, test }) => {
+    if (!isCalendar(attribute)) return [];
+    const table = standingTable(calendar, attribute.standing);
+    const pass = passing(attribute, test, table);
+    return [(day: Day) => pass[table.at(day)] === 1];
+  });
+  return Int32Array.from({ length: last - first + 1 }, (_, k) => first + k).filter((day) => tests.every((test) => test(day)));
+};
+
 /** How many of some days, in order, lie between two days, both inclusive. */
 export const countDays = (days: Int32Array, from: Day, to: Day): number => upperBound(days, to) - lowerBound(days, from);
 

@@ -3,9 +3,9 @@
 import { DurchblickError } from '../errors.ts';
 import { type AttributeRef, reachable } from '../model/attributes.ts';
 import { checked } from '../model/keys.ts';
-import type { Fact, Measure, Model } from '../model/model.ts';
+import { type Fact, type Measure, type Model, NOW } from '../model/model.ts';
 import { type WhereInput, whereSchema } from '../model/schema.ts';
-import { reaches } from './members/kinds.ts';
+import { mapOf, reaches } from './members/kinds.ts';
 import { type AskedFilter, factFilters, filtersOf } from './question.ts';
 import type { Filter } from './request.ts';
 
@@ -41,6 +41,15 @@ export const fixedFilters = (model: Model, written: unknown): FixedFilters => {
         place: { path: `where.${attribute.name}` },
         hint: 'Fixed filters say which rows somebody may see, by attributes of dimensions and bands (V3); ask with `where` for days.',
       });
+  for (const fact of model.facts.values())
+    for (const { attribute } of asked) {
+      const map = mapOf(fact, attribute);
+      if (map?.kind === 'key-day' && map.at === NOW)
+        throw new DurchblickError('bad-filter', `"${attribute.key}" is seen as it holds now, and cannot be fixed for good`, {
+          place: { path: 'where' },
+          hint: `Link fact "${fact.name}" to it at one of its dates: what a reader may see must not change with the as-of date (V3, G9).`,
+        });
+    }
   for (const fact of model.facts.values()) {
     const measures = [...model.measures.values()].filter((measure) => measure.fact === fact);
     for (const { attribute } of unreached(fact, asked)) {

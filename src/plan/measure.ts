@@ -4,14 +4,14 @@ import { DurchblickError } from '../errors.ts';
 import { type AttributeRef, attributeOfLink, reachable } from '../model/attributes.ts';
 import type { Measure } from '../model/model.ts';
 import type { Lay } from '../windows/lay.ts';
-import type { DaysLeaf, Leaf } from './bind.ts';
-import { dayGroups, isCalendar } from './days.ts';
+import { type DaysLeaf, isTaken as isTakenFrom, type Leaf } from './bind.ts';
+import { dayGroups, daysPassing, isCalendar, stretchesOf } from './days.ts';
 import { spreadsTo, unreached } from './fixed.ts';
 import { reaches, rowMapOf } from './members/kinds.ts';
 import type { MeasureOutline, PlanFrame, Scope } from './planned.ts';
 import { type AskedFilter, factFilters, filtersOf } from './question.ts';
 import type { Filter } from './request.ts';
-import type { Seen } from './seen.ts';
+import { frameSeeing, type Seen } from './seen.ts';
 
 const unrelated = (measure: Measure, what: string, { model }: PlanFrame): DurchblickError => {
   const names = reachable(model, measure.fact);
@@ -24,6 +24,14 @@ const eachOnce = (attributes: readonly AttributeRef[]): readonly AttributeRef[] 
   ...new Map(attributes.map((attribute) => [attribute.key, attribute])).values(),
 ];
 
+/** A measure's own conditions on days as a condition on its rows. */
+const daysAsFilter = ({ measure, role }: Leaf, where: readonly AskedFilter[], { bounds, calendar }: PlanFrame): Filter[] => {
+  const all = bounds(measure.fact, role.name);
+  if (!all || measure.fact.grain !== 'day' || !where.some(({ attribute }) => isCalendar(attribute))) return [];
+  const days = daysPassing(where, all.first, all.last, calendar);
+  return [{ kind: 'days', role: role.name, stretches: stretchesOf(days), why: 'measure' }];
+};
+
 /** A measure as it stands in a view; undefined where it is blank there (G5). */
 export const measureOutline = (
   leaf: Leaf,
@@ -35,7 +43,7 @@ export const measureOutline = (
 ): MeasureOutline | undefined => {
   const { measure, across } = leaf;
   const { fact } = measure;
-  const isTaken = ({ key }: AttributeRef): boolean => across === 'all' || across.some((taken) => taken.key === key);
+  const isTaken = (attribute: AttributeRef): boolean => isTakenFrom(across, attribute);
   const isSeen = (attribute: AttributeRef): boolean => reaches(fact, attribute) || spreadsTo(measure, attribute);
   // What a fixed filter leaves of a fact that it cannot reach: a share, or nothing (V3).
   const asked = [...unreached(fact, frame.fixed), ...scope.filters];
@@ -74,11 +82,12 @@ export const measureOutline = (
     leaf,
     lay,
     seen,
-    split: kept.length === scope.attributes.length ? 'own' : 'repeated',
+    split: kept.length === scope.attributes.length && across !== 'time' ? 'own' : 'repeated',
     attributes,
     kept,
     filters,
     where: factFilters(fact, where, 'measure'),
+    whereDays: measure.aggregate.kind === 'first-time' ? daysAsFilter(leaf, where, frameSeeing(frame, seen)) : [],
     fine: below.length > 0 ? { attributes: below, filters: finer, combinations: finerListed, by: by() } : undefined,
     onDays: dayGroups(
       lay,
@@ -92,7 +101,7 @@ export const measureOutline = (
 
 /** The days that a count of days is about, by calendar member (M12, U12). */
 export const countedDays = ({ across }: DaysLeaf, lay: Lay, { attributes, filters, combinations }: Scope, { calendar }: PlanFrame) => {
-  const isTaken = ({ key }: AttributeRef): boolean => across === 'all' || across.some((taken) => taken.key === key);
+  const isTaken = (attribute: AttributeRef): boolean => isTakenFrom(across, attribute);
   const shown = combinations?.attributes.filter(isCalendar).filter((attribute) => !isTaken(attribute)) ?? [];
   return dayGroups(
     lay,

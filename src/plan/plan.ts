@@ -159,7 +159,7 @@ export const planViews = (wanted: readonly Wanted[], planning: Planning): Planne
 export interface Plan {
   readonly axis: Axis;
   readonly cells: PlannedView;
-  /** By what members are ordered, over the whole axis. */
+  /** By what members are ordered, and then by what they are kept, over the whole axis. */
   readonly ranking: PlannedView | undefined;
   readonly totals: {
     /** Over members, in each period. */
@@ -183,13 +183,9 @@ export const planOf = (asked: Asked, axis: Axis, frame: PlanFrame): Plan => {
   const want = (name: string, bounds: readonly Bound[], rows: View['rows'], split: readonly AttributeRef[]): void =>
     void wanted.set(name, { readings: bounds, scope: { view: { axis, rows }, attributes: split, filters } });
   want('cells', readings, 'periods', attributes);
-  if (asked.order.length > 0 && attributes.length > 0)
-    want(
-      'ranking',
-      asked.order.map(({ bound }) => bound),
-      axis.windows ? 'periods' : 'total',
-      attributes,
-    );
+  // Members are chosen by what they are ordered by, and by what they must meet (R1, R4).
+  const chosenBy = [...asked.order, ...asked.keep].map(({ bound }) => bound);
+  if (chosenBy.length > 0 && attributes.length > 0) want('ranking', chosenBy, axis.windows ? 'periods' : 'total', attributes);
   if (totals.members) want('members', readings, 'periods', []);
   if (totals.axis && axis.places.length > 0) {
     want('axis', readings, 'total', attributes);
@@ -224,9 +220,11 @@ export const planOthers = (
   };
   const { filters } = asked;
   const readings = asked.columns.map(({ bound }) => bound);
+  // One row for each group that a limit counts in, or one for all.
+  const groups = combinations.attributes.slice(0, asked.within);
   const rows: readonly View['rows'][] = asked.totals.axis && axis.places.length > 0 ? ['periods', 'total'] : ['periods'];
   const [periods, total] = planViews(
-    rows.map((kind) => ({ readings, scope: { view: { axis, rows: kind }, attributes: [], filters, combinations } })),
+    rows.map((kind) => ({ readings, scope: { view: { axis, rows: kind }, attributes: groups, filters, combinations } })),
     own,
   );
   return { periods, total, reached: own.reached };

@@ -12,7 +12,7 @@ import type { Note } from './notes.ts';
 import type { TimeFrame, View } from './places.ts';
 import type { AskedFilter } from './question.ts';
 import type { Reached } from './reads.ts';
-import type { AggregateRequest, EventsRequest, Filter, RowSet, Segments } from './request.ts';
+import type { AggregateRequest, EventsRequest, Filter, RowSet, Segments, TallyRequest } from './request.ts';
 import type { Seen } from './seen.ts';
 import type { FactSegments } from './segments.ts';
 
@@ -40,6 +40,7 @@ export interface Asks {
   readonly counted: RowSet;
   readonly cubes: Readonly<Record<string, CubeAsk>>;
   readonly events?: EventsRequest;
+  readonly tallies?: TallyRequest;
   /** Amounts of a period that a window cuts count by their share of it (G4). */
   readonly shared?: true;
 }
@@ -156,6 +157,8 @@ export interface MeasureOutline {
   readonly filters: readonly Filter[];
   /** Conditions of its own. */
   readonly where: readonly Filter[];
+  /** Its own conditions on days as one on rows, where they decide which day is the first of all (M15). */
+  readonly whereDays: readonly Filter[];
   readonly fine: PlannedFine | undefined;
   /** The days it covers by member of calendar attributes; undefined where all of them count alike (U12). */
   readonly onDays: DayGroups | undefined;

@@ -38,9 +38,76 @@ export interface Asked {
   readonly gaps: 'show' | 'hide';
   readonly totals: { readonly members: boolean; readonly axis: boolean };
   readonly order: readonly { readonly bound: Bound; readonly text: string; readonly descending: boolean }[];
+  /** Conditions on readings over the whole range that members must meet (R4). */
+  readonly keep: readonly Condition[];
   readonly limit: number | undefined;
+  /** How many attributes of `per`, from the first, make the groups that a limit counts in. */
+  readonly within: number;
   readonly rest: boolean;
 }
+
+const SIGNS = ['<=', '>=', '!=', '<', '>', '='] as const;
+
+/** A bound that a reading is held against. */
+export interface Condition {
+  readonly bound: Bound;
+  readonly sign: (typeof SIGNS)[number];
+  readonly value: number;
+}
+
+const CONDITION = /^\s*(\S.*?)\s*(<=|>=|!=|<|>|=)\s*([+-]?\d+(?:\.\d+)?)\s*$/s;
+
+/** Whether a text is meant as a condition: whatever has the sign of one. */
+export const isCondition = (text: string): boolean => /[<>=]/.test(text);
+
+/** Reads `revenue over ytd > 10000` (R4). */
+const conditionOf = (model: Model, text: string, columns: readonly AskedColumn[]): Condition => {
+  const match = CONDITION.exec(text);
+  if (!match)
+    throw new DurchblickError('bad-condition', `"${text}" is no condition`, {
+      hint: `A reading, one of ${SIGNS.join(' ')}, and a number: "revenue over ytd > 10000" (R4).`,
+    });
+  const shown = columns.find(({ name }) => name === match[1]);
+  return { bound: shown?.bound ?? bindText(model, match[1]), sign: match[2] as Condition['sign'], value: Number(match[3]) };
+};
+
+/** Whether a value meets a condition; a blank meets none (R4). */
+export const meets = (value: number | null, { sign, value: bound }: Condition): boolean => {
+  if (value === null) return false;
+  switch (sign) {
+    case '<':
+      return value < bound;
+    case '<=':
+      return value <= bound;
+    case '>':
+      return value > bound;
+    case '>=':
+      return value >= bound;
+    case '=':
+      return value === bound;
+    case '!=':
+      return value !== bound;
+  }
+};
+
+/** How many attributes make the groups in which a limit counts. */
+const withinOf = ({ within, limit }: Question, per: Asked['per']): number => {
+  if (within === undefined) return 0;
+  const at = per.findIndex(({ name }) => name === within);
+  if (at < 0 || at === per.length - 1)
+    throw new DurchblickError('bad-within', `"within" is "${within}"`, {
+      hint:
+        per.length < 2
+          ? 'It takes an attribute of `per` that has others behind it: per region,product within region.'
+          : `It takes an attribute of \`per\` that has others behind it: ${per
+              .slice(0, -1)
+              .map(({ name }) => name)
+              .join(', ')}.`,
+    });
+  if (limit === undefined)
+    throw new DurchblickError('idle-limit', '"within" needs a limit to count with', { hint: 'For example `limit: 3`.' });
+  return at + 1;
+};
 
 const texts = (value: unknown): string[] => (isList(value) ? value : [value]).map(String);
 
@@ -155,8 +222,10 @@ export const askedOf = (model: Model, written: Question): Asked => {
       hint: 'Ask for `totals: ["members"]` (M9).',
     });
   }
-  if ((question.limit !== undefined || question.rest) && per.length === 0) {
-    throw new DurchblickError('idle-limit', `"${question.limit !== undefined ? 'limit' : 'rest'}" needs members to choose from`, {
+  const keep = listed(question.keep).map((text) => conditionOf(model, text, columns));
+  const choosing = (['limit', 'rest', 'keep'] as const).find((key) => question[key] !== undefined && question[key] !== false);
+  if (choosing && per.length === 0) {
+    throw new DurchblickError('idle-limit', `"${choosing}" needs members to choose from`, {
       hint: 'Name an attribute in `per`.',
     });
   }
@@ -165,8 +234,10 @@ export const askedOf = (model: Model, written: Question): Asked => {
     throw new DurchblickError('bad-rest', `the rest over ${per.map(({ name }) => name).join(' and ')} together is not told`, {
       hint: `Ask per ${ofDays.join(' and ')} alone, or without "rest": what is left of days and of members together is no set of days.`,
     });
-  if (question.rest && question.limit === undefined)
-    throw new DurchblickError('idle-limit', '"rest" needs a limit', { hint: 'For example `limit: 5`.' });
+  if (question.rest && question.limit === undefined && keep.length === 0)
+    throw new DurchblickError('idle-limit', '"rest" needs a limit', {
+      hint: 'For example `limit: 5`, or a condition to `keep` members by.',
+    });
   return {
     columns,
     by,
@@ -178,7 +249,9 @@ export const askedOf = (model: Model, written: Question): Asked => {
     gaps: question.gaps ?? 'show',
     totals: { members: wanted.includes('members') && per.length > 0, axis: wanted.includes('axis') && by.kind !== 'windows' },
     order,
+    keep,
     limit: question.limit,
+    within: withinOf(question, per),
     rest: question.rest ?? false,
   };
 };

@@ -18,8 +18,8 @@ export type ReadingBuilder<N extends Names, Text extends string, Left extends St
       readonly on: <R extends N['role']>(role: R) => ReadingBuilder<N, `${Text} on ${R}`, Exclude<Left, 'on'>>;
       /** Covers a window, by name or as `[P10D/anchor]` (W7). */
       readonly over: <W extends N['window'] | `[${string}]`>(window: W) => ReadingBuilder<N, `${Text} over ${W}`, Exclude<Left, 'over'>>;
-      /** The same without the split by some attributes, or by all (M11). */
-      readonly across: <A extends 'all' | N['attribute']>(
+      /** The same without the split by some attributes, by all, or by the periods of the axis (M11). */
+      readonly across: <A extends 'all' | 'time' | N['attribute'] | `${N['unit']}-of-${N['unit']}`>(
         ...attributes: readonly [A, ...A[]]
       ) => ReadingBuilder<N, `${Text} across ${string}`, Exclude<Left, 'across'>>;
       /** Held against another time, by name or as `[-P2Y]` (C1). */
@@ -45,7 +45,7 @@ const builder = (text: string): object => {
     over: (window) => builder(`${text} over ${written(window)}`),
     across: (...names) =>
       builder(
-        `${text} across ${names.length === 1 ? (names[0] === 'all' ? 'all' : attributeText(names[0])) : `(${names.map(attributeText).join(', ')})`}`,
+        `${text} across ${names.length === 1 ? (names[0] === 'all' || names[0] === 'time' ? names[0] : attributeText(names[0])) : `(${names.map(attributeText).join(', ')})`}`,
       ),
     vs: (comparison) => builder(`${text} vs ${written(comparison)}`),
     as: (form) => builder(`${text} as ${FORMS.find((known) => known === form) ?? written(form)}`),

@@ -4,7 +4,7 @@ import type { Windows } from '../basics/events.ts';
 import type { Holiday } from '../calendar/calendar.ts';
 import type { Day } from '../calendar/day.ts';
 import type { AttributeRef } from '../model/attributes.ts';
-import type { Fact } from '../model/model.ts';
+import type { ColumnValue, DaysBetween, Fact } from '../model/model.ts';
 
 /** Which members of an attribute pass (M3). Values compare as text; `from` and `to` as numbers where both are. */
 export interface MemberTest {
@@ -54,13 +54,16 @@ export const filterKey = ({ why: _, ...condition }: Filter): unknown => {
 };
 
 /** A value of a row: a column (computed ones included), or the days between two roles (M6). */
-export type RowValue =
-  | { readonly kind: 'column'; readonly column: string }
-  | { readonly kind: 'days-between'; readonly from: string; readonly until: string; readonly days: 'all' | 'working' };
+export type RowValue = ColumnValue | DaysBetween;
 
 /** What to aggregate in every cell of a cube. `where` is the measure's own filter. */
 export type AggregateRequest =
   | { readonly kind: 'rows'; readonly where: readonly Filter[] }
+  /**
+   * Distinct values of a column whose first day of all stands in the cell: over all rows that meet `where` and have entered, before
+   * any other filter; each counted for each member that has it on that day (M15).
+   */
+  | { readonly kind: 'first-time'; readonly column: string; readonly where: readonly Filter[] }
   | { readonly kind: 'sum' | 'count' | 'min' | 'max'; readonly value: RowValue; readonly where: readonly Filter[] };
 
 /** Consecutive stretches of days, both ends inclusive, in order; gaps belong to no cell. */
@@ -82,6 +85,8 @@ export interface RowSet {
   readonly filters: readonly Filter[];
   /** Versions recorded later are not seen (G7). */
   readonly knownBy: Day | undefined;
+  /** The as-of date, where the fact sees versions of a dimension as they hold now (G9); undefined: the last of them. */
+  readonly heldOn?: Day;
   /** By the calendar of the question; needed where working days between dates are asked for. No part of what is asked. */
   readonly workingDays?: WorkingDays;
   /** No more combinations of members than this can there be; left out where nobody counted. No part of what is asked. */
@@ -118,6 +123,7 @@ export interface SampleRequest {
   readonly role: string;
   readonly filters: readonly Filter[];
   readonly knownBy: Day | undefined;
+  readonly heldOn?: Day;
   /** Days of the role, both inclusive. */
   readonly first: Day;
   readonly last: Day;
@@ -141,6 +147,27 @@ export interface EventsRequest extends RowSet {
     | { readonly kind: 'latest'; readonly value: RowValue | undefined };
   readonly windows: readonly Windows[];
 }
+
+/** Asks how often each value stands in each cell (M14). */
+export interface TallyRequest extends RowSet {
+  readonly segments: Segments;
+  readonly value: RowValue;
+  readonly where: readonly Filter[];
+}
+
+/** How often values stand in cells, one entry a cell and value, in no order; blanks are in none. */
+export interface Tallies {
+  readonly tuples: readonly (readonly string[])[];
+  readonly segment: Int32Array;
+  readonly member: Int32Array;
+  /** Scaled by 10^scale where that is exact; doubles as they are where it is -1. */
+  readonly value: Float64Array;
+  readonly count: Float64Array;
+  readonly scale: number;
+}
+
+/** More entries than this are refused: nobody waits for them (M14). */
+export const MOST_TALLIES = 20_000_000;
 
 export interface Events {
   readonly tuples: readonly (readonly string[])[];

@@ -1,7 +1,7 @@
 // The rows that a measure counts, and what is added up of them, as engines are asked for them.
 
 import type { AttributeRef } from '../model/attributes.ts';
-import type { Fact } from '../model/model.ts';
+import { columnOf, type DaysBetween, daysIn, type Fact, NOW } from '../model/model.ts';
 import type { Leaf } from './bind.ts';
 import type { PlanFrame, PlannedMeasure } from './planned.ts';
 
@@ -13,7 +13,7 @@ export const rowSetOf = (
   role: string | undefined,
   attributes: readonly AttributeRef[],
   filters: readonly Filter[],
-  { knownBy, memberCounts, rows }: PlanFrame,
+  { knownBy, memberCounts, rows, asOf }: PlanFrame,
 ): RowSet => ({
   fact,
   role,
@@ -21,6 +21,7 @@ export const rowSetOf = (
   filters,
   knownBy,
   memberBound: memberBound(attributes, memberCounts),
+  ...(fact.links.some(({ at }) => at === NOW) ? { heldOn: asOf } : {}),
   ...(rows === 'all' ? { hidden: 'counted' } : {}),
 });
 
@@ -54,8 +55,10 @@ export const rowsOf = (
 };
 
 export const rowValueOf = ({ measure: { aggregate } }: Leaf): RowValue | undefined => {
-  if (aggregate.kind === 'days-between') return aggregate;
-  return aggregate.column === undefined ? undefined : { kind: 'column', column: aggregate.column };
+  const days = daysIn(aggregate);
+  if (days) return days;
+  const column = columnOf(aggregate);
+  return column === undefined ? undefined : { kind: 'column', column };
 };
 
 /** Sum or count of the measure's value: what adds up over days and members. */
@@ -63,6 +66,20 @@ export const additive = (leaf: Leaf, where: readonly Filter[]): AggregateRequest
   const value = rowValueOf(leaf);
   const { kind } = leaf.measure.aggregate;
   return value === undefined ? { kind: 'rows', where } : { kind: kind === 'count' ? 'count' : 'sum', value, where };
+};
+
+/** Conditions on the two dates between which days are counted: both there, in order, and known by the as-of date (M6, A2). */
+export const betweenFilters = (leaf: Leaf, { from, until }: DaysBetween, frame: PlanFrame): Filter[] => {
+  const { fact } = leaf.measure;
+  const { asOf } = frame;
+  // A date after the as-of date is not known yet (A2); asked only where one can be.
+  const isUnknown = (role: string): boolean =>
+    role !== leaf.role.name && fact.roles.get(role)?.horizon === 'actual' && (frame.bounds(fact, role)?.last ?? asOf) > asOf;
+  return [
+    ...[from, until].map((role): Filter => ({ kind: 'date', role, is: 'present', why: 'dates' })),
+    { kind: 'order', from, until, is: 'forward', why: 'dates' },
+    ...[from, until].filter(isUnknown).map((role): Filter => ({ kind: 'by', role, day: asOf, why: 'known' })),
+  ];
 };
 
 /** How many rows had something to aggregate; decides between a value and a blank (M2). */

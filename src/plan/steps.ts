@@ -7,7 +7,7 @@ import { COVERED, type Lay, MISSING } from '../windows/lay.ts';
 import { type Bound, type DaysLeaf, hasPart, horizonOf, type Leaf } from './bind.ts';
 import type { DayGroups } from './days.ts';
 import type { Note } from './notes.ts';
-import { type Chain, historyOf, layReading, type View } from './places.ts';
+import { type Chain, historyOf, layReading, rowCount, type View } from './places.ts';
 import type { MeasureOutline, PlanFrame, PlannedReading, Step } from './planned.ts';
 import { frameSeeing, type Seen, seenUnder } from './seen.ts';
 
@@ -38,9 +38,27 @@ const windowKey = ({ window }: Leaf | DaysLeaf): Key => (window ? [window.text, 
 /** What a measure or a count of days is told apart by: two formulas may each have the same one. */
 const leafKey = (leaf: Leaf | DaysLeaf): Key => [
   ...(leaf.kind === 'leaf' ? [leaf.measure.name, leaf.role.name] : [leaf.count, leaf.horizon]),
-  leaf.across === 'all' ? 'all' : leaf.across.map(({ key }) => key),
+  typeof leaf.across === 'string' ? leaf.across : leaf.across.map(({ key }) => key),
   windowKey(leaf),
 ];
+
+/** The whole range as one row, as the total over the axis has it (M9, M11). */
+const overAll = (view: View): View => {
+  if (view.axis.windows)
+    throw new DurchblickError('no-axis-total', 'windows overlap, so there is no reading across time over them', {
+      hint: 'Ask by a unit, or without `across time` (M9, M11).',
+    });
+  return { ...view, rows: 'total' };
+};
+
+/** One row's days on each of some rows. */
+const onEveryRow = ({ from, to, state, short, ahead }: Lay, rows: number): Lay => ({
+  from: new Int32Array(rows).fill(from[0]),
+  to: new Int32Array(rows).fill(to[0]),
+  state: new Uint8Array(rows).fill(state[0]),
+  short: new Uint8Array(rows).fill(short[0]),
+  ahead: new Uint8Array(rows).fill(ahead[0]),
+});
 
 /** Lays readings, those that lie on the same days once, and says what is to be told of their days. */
 const layer = (view: View, frame: PlanFrame, notes: (readonly [string, Note])[]) => {
@@ -51,8 +69,10 @@ const layer = (view: View, frame: PlanFrame, notes: (readonly [string, Note])[])
     const role = isMeasure ? (leaf.measure.open?.from ?? leaf.role.name) : '';
     const seen = seenAt(chain, frame);
     const history = isMeasure ? historyOf(leaf.measure.fact, role, frameSeeing(frame, seen)) : { first: undefined, last: undefined };
-    const key = JSON.stringify([windowKey(leaf), horizon, history.first, history.last, time]);
-    const lay = lays.get(key) ?? layReading({ window: leaf.window, horizon, history, chain }, view, frame, frame.compare);
+    const isOverAll = leaf.across === 'time' && view.rows === 'periods';
+    const key = JSON.stringify([windowKey(leaf), horizon, history.first, history.last, time, isOverAll]);
+    const laid = () => layReading({ window: leaf.window, horizon, history, chain }, isOverAll ? overAll(view) : view, frame, frame.compare);
+    const lay = lays.get(key) ?? (isOverAll ? onEveryRow(laid(), rowCount(view)) : laid());
     lays.set(key, lay);
     if (isMeasure) notes.push(...noteMissing(lay, chain));
     notes.push(...noteCut(leaf, lay, seen));

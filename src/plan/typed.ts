@@ -1,4 +1,4 @@
-import type { CheckedName, CheckedReading, Wrong } from '../language/literal.ts';
+import type { CheckedAttributeName, CheckedReading, Wrong } from '../language/literal.ts';
 import type { Names } from '../model/names.ts';
 import type { FilterInput, Question } from '../model/schema.ts';
 import type { Reading } from './reading.ts';
@@ -43,7 +43,7 @@ type CheckedBy<B, N extends Names> = B extends readonly unknown[]
         ? unknown
         : Wrong<`there is no unit or window "${B}"; units are`, N['unit']>
     : unknown;
-type CheckedAttribute<A, N extends Names> = A extends string ? CheckedName<A, 'attribute', N['attribute']> : unknown;
+type CheckedAttribute<A, N extends Names> = A extends string ? CheckedAttributeName<A, N> : unknown;
 type CheckedPer<P, N extends Names> = P extends readonly unknown[] ? { readonly [I in keyof P]: CheckedAttribute<P[I], N> } : unknown;
 
 type CheckedShow<S, N extends Names> = S extends string

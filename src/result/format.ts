@@ -17,7 +17,7 @@ const formFormat = (form: Form, own: Format | undefined): Format | undefined => 
 const leafFormat = (leaf: Leaf): Format | undefined => {
   const { aggregate, format } = leaf.measure;
   if (format) return format as Format;
-  return aggregate.kind === 'count' || aggregate.kind === 'count-distinct' ? { maximumFractionDigits: 0 } : undefined;
+  return ['count', 'count-distinct', 'first-time'].includes(aggregate.kind) ? { maximumFractionDigits: 0 } : undefined;
 };
 
 /** As many decimals as are kept exactly (M10). */

@@ -34,18 +34,26 @@ export const modelInput = (spread: Data['spread'], grain: Data['grain'], planHor
     periods: { season: { rows: Object.fromEntries(SEASONS.map(([name, starts, ends]) => [name, { starts, ends }])) } },
     workingDays: { holidays: [...HOLIDAYS] },
   },
-  sources: { sales: {}, regions: {}, products: {}, budget: {}, stock: {} },
+  sources: { sales: {}, regions: {}, products: {}, budget: {}, stock: {}, customers: {} },
   dimensions: {
     product: { source: 'products', key: 'id', attributes: { product: 'product', family: 'family' } },
     region: { source: 'regions', key: 'id', attributes: { region: 'region', country: 'country' } },
     channel: {},
+    customer: { source: 'customers', key: 'id', valid: { from: 'since', until: 'until' }, attributes: { segment: 'segment' } },
   },
   facts: {
     sales: {
       source: 'sales',
       enters: 'ordered',
       dates: { ordered: 'ordered', promised: { column: 'promised', horizon: 'plan' }, shipped: 'shipped' },
-      links: { product: 'product', region: 'region', channel: 'channel' },
+      links: {
+        product: 'product',
+        region: 'region',
+        channel: 'channel',
+        customer: 'order',
+        'shipped-customer': { dimension: 'customer', column: 'order', at: 'shipped' },
+        'present-customer': { dimension: 'customer', column: 'order', at: 'now' },
+      },
       bands: { size: { of: 'amount', starts: { small: 0, large: 100 } } },
       measures: {
         revenue: { sum: 'amount', role: 'ordered' },
@@ -56,6 +64,11 @@ export const modelInput = (spread: Data['spread'], grain: Data['grain'], planHor
         most: { max: 'amount', role: 'ordered' },
         weekend: { sum: 'amount', role: 'ordered', where: { weekday: ['Sat', 'Sun'] } },
         web: { sum: 'amount', role: 'ordered', where: { channel: 'web' }, empty: 'zero' },
+        'median-line': { median: 'amount', role: 'ordered' },
+        'slow-orders': { percentile: { of: 'ordered/shipped', at: 0.9 }, role: 'shipped' },
+        'slow-working': { percentile: { of: 'ordered/shipped', at: 0.25 }, role: 'ordered', workingDays: true },
+        'new-orders': { firstTime: 'order', role: 'ordered' },
+        'new-weekend': { firstTime: 'order', role: 'shipped', where: { weekday: ['Sat', 'Sun'], channel: 'web' } },
         backlog: { sum: 'amount', open: 'ordered/shipped' },
         'lead-time': { daysBetween: 'ordered/shipped', role: 'shipped' },
         'working-lead': { daysBetween: 'ordered/shipped', role: 'ordered', workingDays: true },
@@ -104,6 +117,20 @@ export const modelInput = (spread: Data['spread'], grain: Data['grain'], planHor
 });
 
 const FIRST = fromIso('2024-01-15');
+/** Customers by order number: some have moved between segments, some were none for a while, the last is not known. */
+const CUSTOMERS = Array.from({ length: 11 }, (_, k) => k + 1).flatMap((k) => {
+  const [joined, left] = [FIRST + 40 * k, FIRST + 350 + 10 * k];
+  const gap = k % 4 === 0 ? 60 : 0;
+  return [
+    { id: String(k), since: undefined, until: joined, segment: 'new' },
+    { id: String(k), since: joined, until: left, segment: k % 3 === 0 ? 'new' : 'regular' },
+    { id: String(k), since: left + gap, until: undefined, segment: 'loyal' },
+  ];
+});
+/** The segment that a customer was in on a day (G9). */
+const segmentOn = (id: string, on: number | undefined): string =>
+  CUSTOMERS.find((row) => row.id === id && on !== undefined && (row.since ?? -1e9) <= on && on < (row.until ?? 1e9))?.segment ??
+  '(unknown)';
 const day = fc.integer({ min: FIRST, max: FIRST + 640 });
 const money = fc.integer({ min: -2000, max: 30000 }).map((cents) => cents / 100);
 const key = <T extends string>(...keys: T[]) => fc.constantFrom(...keys);
@@ -209,13 +236,22 @@ export const worldOf = (drawn: Data): { readonly world: RefWorld; readonly table
     })),
     regions: Object.entries(REGIONS).map(([id, attributes]) => ({ id, ...attributes })),
     products: Object.entries(PRODUCTS).map(([id, attributes]) => ({ id, ...attributes })),
+    customers: CUSTOMERS.map((row) => ({ ...row, since: isoOrNull(row.since), until: isoOrNull(row.until) })),
     budget: drawn.budget.map((row, k) => ({ ...row, planned: iso(row.planned), recorded: iso(FIRST + k * 20) })),
     stock: drawn.stock.map((row) => ({ ...row, counted: iso(row.counted) })),
   };
   const rows: Record<string, RefRow[]> = {
     sales: sales.map((row) => ({
       dates: { ordered: row.ordered, promised: row.promised, shipped: row.shipped },
-      members: { ...regionMembers(row.region), ...PRODUCTS[row.product], channel: row.channel, size: sizeOf(row.amount) },
+      members: {
+        ...regionMembers(row.region),
+        ...PRODUCTS[row.product],
+        channel: row.channel,
+        size: sizeOf(row.amount),
+        segment: segmentOn(row.order, row.ordered),
+        'shipped-customer.segment': segmentOn(row.order, row.shipped),
+      },
+      now: (on: number) => ({ 'present-customer.segment': segmentOn(row.order, on) }),
       columns: { amount: row.amount, order: row.order },
     })),
     budget: drawn.budget.map((row, k) => ({
@@ -243,7 +279,17 @@ export const worldOf = (drawn: Data): { readonly world: RefWorld; readonly table
       products: Object.values(PRODUCTS),
       fixed: drawn.fixed,
       reaches: {
-        sales: ['region', 'country', 'product', 'family', 'channel', 'size'],
+        sales: [
+          'region',
+          'country',
+          'product',
+          'family',
+          'channel',
+          'size',
+          'segment',
+          'shipped-customer.segment',
+          'present-customer.segment',
+        ],
         budget: ['region', 'country', 'family'].filter((name) => name !== ''),
         stock: ['product', 'family'],
       },
@@ -271,6 +317,11 @@ const MEASURES = [
   'most',
   'web',
   'weekend',
+  'median-line',
+  'slow-orders',
+  'slow-working',
+  'new-orders',
+  'new-weekend',
   'backlog',
   'lead-time',
   'working-lead',
@@ -295,6 +346,11 @@ const SALES = new Set([
   'most',
   'web',
   'weekend',
+  'median-line',
+  'slow-orders',
+  'slow-working',
+  'new-orders',
+  'new-weekend',
   'lead-time',
   'working-lead',
   'per-order',
@@ -418,7 +474,7 @@ const leaf: fc.Arbitrary<string> = fc
     measure: fc.oneof({ weight: 5, arbitrary: fc.constantFrom(...MEASURES) }, { weight: 1, arbitrary: fc.constant('budget-fine') }),
     role: fc.option(key('ordered', 'shipped', 'promised'), { nil: undefined, freq: 2 }),
     window: fc.option(window, { nil: undefined }),
-    across: fc.option(key('all', 'region', '(region, family)', 'weekday'), { nil: undefined, freq: 6 }),
+    across: fc.option(key('all', 'time', 'region', '(region, family)', 'weekday'), { nil: undefined, freq: 6 }),
   })
   .map(({ measure, role, window, across }) => {
     const own = measure === 'attainment' ? undefined : window;
@@ -495,6 +551,9 @@ export const question: fc.Arbitrary<Question> = fc
       ['family', 'product'],
       ['product', 'region'],
       ['size'],
+      ['segment'],
+      ['shipped-customer.segment', 'region'],
+      ['present-customer.segment'],
       ['weekday'],
       ['working-day'],
       ['region', 'weekday'],
@@ -516,6 +575,8 @@ export const question: fc.Arbitrary<Question> = fc
       { channel: 'web' },
       { product: ['Basil', 'Maple'] },
       { size: 'large' },
+      { segment: 'regular' },
+      { 'present-customer.segment': ['loyal', 'new'] },
       { weekday: ['Fri', 'Sat'] },
       { 'working-day': 'yes', region: ['North', 'South'] },
       { 'month-of-year': ['Jan', 'May', 'Dec'] },
@@ -531,8 +592,10 @@ export const question: fc.Arbitrary<Question> = fc
     ),
     limit: fc.option(fc.integer({ min: 1, max: 2 }), { nil: undefined, freq: 2 }),
     rest: fc.boolean(),
+    keep: fc.option(fc.tuple(leaf, fc.constantFrom('>', '<=', '!='), fc.constantFrom('0', '3', '120.5')), { nil: undefined, freq: 4 }),
+    within: fc.boolean(),
   })
-  .map(({ show, by, per, start, length, style, asOf, where, totals, knownBy, order, limit, rest }) => {
+  .map(({ show, by, per, start, length, style, asOf, where, totals, knownBy, order, limit, rest, keep, within }) => {
     const end = start + (by === 'day' ? length % 40 : length);
     const ends = [iso(start), iso(end)];
     const quarter = (text: string) => `${text.slice(0, 4)}-Q${Math.ceil(Number(text.slice(5, 7)) / 3)}`;
@@ -552,7 +615,8 @@ export const question: fc.Arbitrary<Question> = fc
               ? [week(start), week(end)].join('/')
               : ends.join('/');
     const question: Question = {
-      show,
+      // Windows overlap: nothing is across them.
+      show: Array.isArray(by) ? [...new Set(show.map((text) => text.replaceAll(' across time', '')))] : show,
       by,
       per,
       range,
@@ -560,7 +624,9 @@ export const question: fc.Arbitrary<Question> = fc
       where,
       knownBy,
       ...(per === undefined || Array.isArray(by) ? {} : { order: order === undefined ? undefined : [order] }),
+      ...(per === undefined || Array.isArray(by) || keep === undefined ? {} : { keep: [keep.join(' ')] }),
       ...(per === undefined ? {} : { limit, rest: limit === undefined || isMixed(per) ? undefined : rest }),
+      ...(per !== undefined && per.length > 1 && limit !== undefined && within ? { within: per[0] } : {}),
       totals: Array.isArray(by) && totals !== undefined ? ['members'] : totals,
     };
     return Object.fromEntries(Object.entries(question).filter(([, value]) => value !== undefined)) as Question;

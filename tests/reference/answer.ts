@@ -25,6 +25,8 @@ import {
 export interface RefRow {
   readonly dates: Readonly<Record<string, number | undefined>>;
   readonly members: Readonly<Record<string, string>>;
+  /** Members that depend on the as-of date (G9). */
+  readonly now?: (asOf: number) => Readonly<Record<string, string>>;
   readonly columns: Readonly<Record<string, number | string | undefined>>;
   /** The day a revision was recorded. */
   readonly recorded?: number;
@@ -68,6 +70,16 @@ const ORDERS: Readonly<Record<string, readonly string[]>> = {
   weekday: WEEKDAYS,
   'working-day': ['yes', 'no'],
   'month-of-year': MONTHS,
+};
+const isTaken = (across: 'all' | 'time' | readonly string[] | undefined, name: string): boolean =>
+  across === 'all' || (across !== 'time' && (across?.includes(name) ?? false));
+const SIGNS: Readonly<Record<string, (a: number, b: number) => boolean>> = {
+  '<': (a, b) => a < b,
+  '<=': (a, b) => a <= b,
+  '>': (a, b) => a > b,
+  '>=': (a, b) => a >= b,
+  '=': (a, b) => a === b,
+  '!=': (a, b) => a !== b,
 };
 /** Attributes of days instead of rows (U11). */
 const isOfDays = (name: string): boolean => ['weekday', 'working-day', 'season', 'year'].includes(name) || name.includes('-of-');
@@ -158,7 +170,7 @@ export const reference = (world: RefWorld, question: Question): RefAnswer => {
     readonly base: RefSeen;
     readonly on?: string;
     readonly over?: NamedWindow;
-    readonly across?: 'all' | readonly string[];
+    readonly across?: 'all' | 'time' | readonly string[];
     readonly seen: Seen;
     readonly time: RefTime;
     /** A shape: the question's filters do not reach it (G3, G6). */
@@ -184,14 +196,14 @@ export const reference = (world: RefWorld, question: Question): RefAnswer => {
       chain.reduce((p, comparison) => refSeenPlace(refCompare(p, comparison, over, horizon, time), comparison, time), place);
     const { asOf } = context.base;
     const anew = chain.some((comparison) => comparison.asOf !== undefined);
-    if (context.mode === 'row') return move(context.places[context.row]);
+    if (context.mode === 'row' && context.across !== 'time') return move(context.places[context.row]);
     const first = context.places[0];
     const last = context.places[context.places.length - 1];
     if (chain.length === 0) return refPlace(first.start, last.end, asOf);
     const moved = context.places
-      .filter(({ start }) => anew || !(horizon === 'actual' && start > asOf))
-      .map(move)
-      .filter(({ missing }) => !missing);
+      .map((at) => ({ start: at.start, to: move(at) }))
+      .filter(({ start, to }) => !to.missing && (anew || !(horizon === 'actual' && start > asOf)))
+      .map(({ to }) => to);
     const final = moved[moved.length - 1];
     const total = final && { ...final, start: moved[0].start, cutStart: moved[0].cutStart };
     // Seen from another day: the total of a question asked on it.
@@ -209,13 +221,12 @@ export const reference = (world: RefWorld, question: Question): RefAnswer => {
     const laid: RefLaid = place ? refLay(place, over, context.time, span, horizon) : { kind: 'blank' };
     // Which splits this measure takes part in.
     const reach = world.reaches[fact.name];
-    const names = Object.keys(context.tuple).filter((name) => context.across !== 'all' && !context.across?.includes(name));
+    const names = Object.keys(context.tuple).filter((name) => !isTaken(context.across, name));
     const own = names.filter((name) => reach.includes(name));
     // Which days count: those of the member asked for, and those that filters leave (U12).
     const ofDays = names.filter(isOfDays);
     const whereDays = Object.entries(measure.where ?? {}).filter(([name]) => isOfDays(name));
-    const seesAllDays =
-      context.othersDays !== undefined && per.every((name) => context.across !== 'all' && !context.across?.includes(name));
+    const seesAllDays = context.othersDays !== undefined && per.every((name) => !isTaken(context.across, name));
     const counts = (d: number): boolean =>
       ofDays.every((name) => standing(name, d) === context.tuple[name]) &&
       (context.shape !== undefined || dayFilters.every(({ name, keep }) => keep.has(standing(name, d)))) &&
@@ -225,14 +236,16 @@ export const reference = (world: RefWorld, question: Question): RefAnswer => {
     const shape = measure.spreadAcross.get('product');
     const below = shape !== undefined && names.includes('product') ? context.tuple.product : undefined;
     const wantedBelow = shape === undefined || context.shape ? undefined : filters.find(({ name }) => name === 'product')?.keep;
-    const repeated = own.length + ofDays.length + (below === undefined ? 0 : 1) < Object.keys(context.tuple).length;
+    const repeated =
+      context.across === 'time' || own.length + ofDays.length + (below === undefined ? 0 : 1) < Object.keys(context.tuple).length;
     const actualOf = (name: string) => fact.roles.get(name)?.horizon === 'actual';
-    const visible = rowsOf(fact, knownBy).filter((row) => {
-      const entered = fact.enters === undefined ? undefined : row.dates[fact.enters];
-      return !(entered !== undefined && entered > asOf);
-    });
-    const sees = (name: string) =>
-      context.across !== 'all' && !context.across?.includes(name) && (reach.includes(name) || (shape !== undefined && name === 'product'));
+    const visible = rowsOf(fact, knownBy)
+      .filter((row) => {
+        const entered = fact.enters === undefined ? undefined : row.dates[fact.enters];
+        return !(entered !== undefined && entered > asOf);
+      })
+      .map((row) => (row.now ? { ...row, members: { ...row.members, ...row.now(asOf) } } : row));
+    const sees = (name: string) => !isTaken(context.across, name) && (reach.includes(name) || (shape !== undefined && name === 'product'));
     const others = context.others !== undefined && (question.per ?? []).every(sees) ? context.others : undefined;
     const listed = (members: Readonly<Record<string, string>>): boolean =>
       others?.has(JSON.stringify((question.per ?? []).map((name) => members[name]))) ?? false;
@@ -253,7 +266,7 @@ export const reference = (world: RefWorld, question: Question): RefAnswer => {
     const empty = (): Cell => {
       if (open) return laid.kind === 'empty' ? BLANK : value(0);
       if (measure.empty === 'zero') return value(0);
-      if (aggregate.kind === 'count-distinct' || aggregate.kind === 'count') return measure.empty === 'blank' ? BLANK : value(0);
+      if (['count-distinct', 'count', 'first-time'].includes(aggregate.kind)) return measure.empty === 'blank' ? BLANK : value(0);
       return aggregate.kind === 'sum' ? { kind: 'nothing' } : BLANK;
     };
     if (laid.kind === 'empty') return empty();
@@ -273,11 +286,14 @@ export const reference = (world: RefWorld, question: Question): RefAnswer => {
     const note = (count: number) => {
       if (count > 0 && !repeated) context.seen.any = true;
     };
-    const column = aggregate.kind === 'days-between' ? undefined : aggregate.column;
+    const span2 = aggregate.kind === 'percentile' && aggregate.of.kind === 'days-between' ? aggregate.of : aggregate;
+    const between = span2.kind === 'days-between' ? span2 : undefined;
+    const percentileColumn = aggregate.kind === 'percentile' && aggregate.of.kind === 'column' ? aggregate.of.column : undefined;
+    const column = aggregate.kind === 'days-between' || aggregate.kind === 'percentile' ? percentileColumn : aggregate.column;
     const net = (row: RefRow): number | undefined => {
-      if (aggregate.kind === 'days-between') {
-        const [a, b] = [row.dates[aggregate.from] as number, row.dates[aggregate.until] as number];
-        if (aggregate.days === 'all') return b - a;
+      if (between) {
+        const [a, b] = [row.dates[between.from] as number, row.dates[between.until] as number];
+        if (between.days === 'all') return b - a;
         let count = 0;
         for (let d = a + 1; d <= b; d++) if (working(d)) count++;
         return count;
@@ -320,16 +336,45 @@ export const reference = (world: RefWorld, question: Question): RefAnswer => {
       if (!period || period.start > end || period.end < start || !holds(period)) return false;
       return !(coarse && horizon === 'actual' && period.end > asOf) && shareBelow(row) > 0;
     });
-    if (aggregate.kind !== 'days-between') note(inside.length);
-    const values = inside.map(net).filter((v) => v !== undefined);
+    if (!between) note(inside.length);
+    const values = between ? [] : inside.map(net).filter((v) => v !== undefined);
+    /** Rows that have both dates, in order, and known by the as-of date (M6). */
+    const ordered = (): readonly RefRow[] => {
+      const { from, until } = between as { from: string; until: string };
+      return inside.filter((row) => {
+        const [a, b] = [row.dates[from], row.dates[until]];
+        const late = (name: string, d: number) => actualOf(name) && d > asOf;
+        return a !== undefined && b !== undefined && b >= a && !late(from, a) && !late(until, b);
+      });
+    };
     switch (aggregate.kind) {
+      case 'percentile': {
+        const own = between ? ordered() : inside;
+        if (between) note(own.length);
+        const sorted = own
+          .map(net)
+          .filter((v) => v !== undefined)
+          .sort((a, b) => a - b);
+        if (sorted.length === 0) return empty();
+        const place = Math.round(aggregate.at * 1e6 * (sorted.length - 1)) / 1e6;
+        const [low, high] = [sorted[Math.floor(place)], sorted[Math.ceil(place)]];
+        return value(low + (high - low) * (place - Math.floor(place)));
+      }
+      case 'first-time': {
+        const first = new Map<string | number, number>();
+        for (const row of visible) {
+          const [key, d] = [row.columns[aggregate.column], row.dates[role]];
+          const own = Object.entries(measure.where ?? {}).every(([name, test]) => {
+            const text = isOfDays(name) ? (d === undefined ? '' : standing(name, d)) : row.members[name];
+            return [test].flat().map(String).includes(text);
+          });
+          if (own && key !== undefined && d !== undefined) first.set(key, Math.min(first.get(key) ?? d, d));
+        }
+        const keys = inside.filter((row) => first.get(row.columns[aggregate.column] ?? '') === row.dates[role]);
+        return value(new Set(keys.map((row) => row.columns[aggregate.column])).size);
+      }
       case 'days-between': {
-        const { from, until } = aggregate;
-        const known = inside.filter((row) => {
-          const [a, b] = [row.dates[from], row.dates[until]];
-          const late = (name: string, d: number) => actualOf(name) && d > asOf;
-          return a !== undefined && b !== undefined && b >= a && !late(from, a) && !late(until, b);
-        });
+        const known = ordered();
         note(known.length);
         return known.length === 0 ? empty() : value(known.reduce((sum, row) => sum + (net(row) as number), 0) / known.length);
       }
@@ -558,7 +603,8 @@ export const reference = (world: RefWorld, question: Question): RefAnswer => {
   const tuples = new Map<string, Record<string, string>>();
   if (perRows.length === 0) tuples.set('', {});
   for (const fact of model.facts.values()) {
-    for (const { members } of rowsOf(fact))
+    const seens = seensOf(question, ownAsOf, model);
+    for (const members of rowsOf(fact).flatMap((row) => seens.map((asOf) => ({ ...row.members, ...row.now?.(asOf) }))))
       if (perRows.length > 0 && perRows.every((name) => members[name] !== undefined))
         tuples.set(JSON.stringify(perRows.map((name) => members[name])), Object.fromEntries(perRows.map((name) => [name, members[name]])));
     // Amounts that are spread lie on every product of their family.
@@ -589,7 +635,7 @@ export const reference = (world: RefWorld, question: Question): RefAnswer => {
       const cell = evaluate(reading, { places, mode, windows, row, tuple, chain: [], base: own, seen, time, ...others });
       return cell.kind === 'value' ? cell.v : null;
     });
-  const shown: { tuple: Record<string, string>; rows: (number | null)[][] }[] = [];
+  const shown: { tuple: Record<string, string>; rows: (number | null)[][]; any: boolean }[] = [];
   // A comparison that cannot be laid out is an error even where there is nothing to show.
   if (tuples.size === 0) for (const row of places.keys()) cells(row, 'row', {}, notSeen());
   // Members of the calendar: each that has a covered day is shown with every member of rows that has data (U12).
@@ -608,7 +654,7 @@ export const reference = (world: RefWorld, question: Question): RefAnswer => {
     for (const [key, ofDays] of dayTuples) {
       const seen = notSeen();
       const own = { ...tuple, ...ofDays };
-      found.push({ tuple: own, rows: places.map((_, row) => cells(row, 'row', own, seen)) });
+      found.push({ tuple: own, rows: places.map((_, row) => cells(row, 'row', own, seen)), any: seen.any });
       any ||= seen.any;
       if (seen.days) covered.add(key);
     }
@@ -622,8 +668,9 @@ export const reference = (world: RefWorld, question: Question): RefAnswer => {
   const orders: Readonly<Record<string, readonly string[]>> = { ...ORDERS, season: [...world.names.values()] };
   const special = (text: string) => (text === '(none)' ? 1 : text === '(unknown)' ? 2 : 0);
   const isSpecial = (entry: (typeof shown)[0]) => per.some((name) => special(entry.tuple[name]) > 0);
-  const natural = (a: (typeof shown)[0], b: (typeof shown)[0]): number => {
-    for (const name of per) {
+  const within = question.within === undefined ? 0 : per.indexOf(question.within) + 1;
+  const natural = (a: (typeof shown)[0], b: (typeof shown)[0], names = per): number => {
+    for (const name of names) {
       const [x, y] = [a.tuple[name], b.tuple[name]];
       const order =
         special(x) - special(y) ||
@@ -634,7 +681,7 @@ export const reference = (world: RefWorld, question: Question): RefAnswer => {
     }
     return 0;
   };
-  shown.sort(natural);
+  shown.sort((a, b) => natural(a, b));
   const order = (question.order === undefined ? [] : [question.order].flat()).map((text) => ({
     reading: parseReading(text.replace(/ (asc|desc)$/, '')),
     sign: text.endsWith(' desc') ? -1 : 1,
@@ -653,6 +700,8 @@ export const reference = (world: RefWorld, question: Question): RefAnswer => {
       ]),
     );
     shown.sort((a, b) => {
+      const grouped = natural(a, b, per.slice(0, within));
+      if (grouped !== 0) return grouped;
       if (isSpecial(a) !== isSpecial(b)) return isSpecial(a) ? 1 : -1;
       for (const [k, { sign }] of order.entries()) {
         const [x, y] = [ranks.get(a)?.[k] ?? null, ranks.get(b)?.[k] ?? null];
@@ -663,29 +712,84 @@ export const reference = (world: RefWorld, question: Question): RefAnswer => {
       return natural(a, b);
     });
   }
-  const regular = shown.filter((entry) => !isSpecial(entry));
+  const keep = [question.keep ?? []].flat().map((text) => {
+    const [, of, sign, bound] = /^(.*) (<|>|<=|>=|=|!=) (-?[0-9.]+)$/.exec(text) as RegExpExecArray;
+    return { reading: parseReading(of), meets: (v: number | null) => v !== null && SIGNS[sign](v, Number(bound)) };
+  });
+  const kept = shown.filter(({ tuple }) => {
+    const values = cells(
+      0,
+      'total',
+      tuple,
+      notSeen(),
+      keep.map(({ reading }) => reading),
+    );
+    return keep.every(({ meets }, k) => meets(values[k]));
+  });
+  const groupOf = ({ tuple }: { tuple: Record<string, string> }) => JSON.stringify(per.slice(0, within).map((name) => tuple[name]));
+  const specialIn = (entry: (typeof shown)[0]) => per.slice(within).some((name) => special(entry.tuple[name]) > 0);
+  const groups = [...new Set(kept.map(groupOf))];
   const limit = question.limit ?? Number.POSITIVE_INFINITY;
-  const list = question.limit === undefined ? shown : [...regular.slice(0, limit), ...shown.filter(isSpecial)];
-  const rest =
-    question.rest && regular.length > limit ? new Set(list.map(({ tuple }) => JSON.stringify(per.map((name) => tuple[name])))) : undefined;
+  const list = groups.flatMap((group) => {
+    const own = kept.filter((entry) => groupOf(entry) === group);
+    if (question.limit === undefined) return own;
+    return [...own.filter((entry) => !specialIn(entry)).slice(0, limit), ...own.filter((entry) => specialIn(entry) && entry.any)];
+  });
+  const left = question.rest ? shown.filter((entry) => !list.includes(entry)) : [];
+  const rest = new Set(list.map(({ tuple }) => JSON.stringify(per.map((name) => tuple[name]))));
+  const cut = [...new Set(left.map(groupOf))];
+  /** Members shown by group, and what is left of each. */
+  const inGroups = <T>(
+    own: (entry: (typeof shown)[0]) => T,
+    others: (tuple: Record<string, string>, texts: readonly string[]) => T,
+  ): T[] => {
+    const listedGroups = [...new Set(list.map(groupOf))];
+    return [...listedGroups, ...cut.filter((group) => !listedGroups.includes(group))].flatMap((group) => {
+      const texts = JSON.parse(group) as string[];
+      const tuple = Object.fromEntries(texts.map((text, k) => [per[k], text]));
+      return [
+        ...list.filter((entry) => groupOf(entry) === group).map(own),
+        ...(cut.includes(group) ? [others(tuple, [...texts, ...per.slice(within).map(() => '(others)')])] : []),
+      ];
+    });
+  };
   const wanted = question.totals === true ? ['members', 'axis'] : question.totals || [];
   const totals: (string | number | null)[][] = [];
   if (wanted.includes('members') && per.length > 0)
     totals.push(...places.map((_, row) => [labels[row], ...per.map(() => 'Total'), ...cells(row, 'row', {}, notSeen())]));
   if (wanted.includes('axis') && !windows && places.length > 0) {
-    for (const { tuple } of list) totals.push(['Total', ...per.map((name) => tuple[name]), ...cells(0, 'total', tuple, notSeen())]);
-    if (rest) totals.push(['Total', ...per.map(() => '(others)'), ...cells(0, 'total', {}, notSeen(), readings, rest)]);
+    totals.push(
+      ...inGroups(
+        ({ tuple }) => ['Total', ...per.map((name) => tuple[name]), ...cells(0, 'total', tuple, notSeen())],
+        (tuple, texts) => ['Total', ...texts, ...cells(0, 'total', tuple, notSeen(), readings, rest)],
+      ),
+    );
     if (wanted.includes('members') && per.length > 0)
       totals.push(['Total', ...per.map(() => 'Total'), ...cells(0, 'total', {}, notSeen())]);
   }
   return {
     labels,
-    rows: places.flatMap((_, row) => [
-      ...list.map(({ tuple, rows }) => [labels[row], ...per.map((name) => tuple[name]), ...rows[row]]),
-      ...(rest ? [[labels[row], ...per.map(() => '(others)'), ...cells(row, 'row', {}, notSeen(), readings, rest)]] : []),
-    ]),
+    rows: places.flatMap((_, row) =>
+      inGroups(
+        ({ tuple, rows }) => [labels[row], ...per.map((name) => tuple[name]), ...rows[row]],
+        (tuple, texts) => [labels[row], ...texts, ...cells(row, 'row', tuple, notSeen(), readings, rest)],
+      ),
+    ),
     totals,
   };
+};
+
+/** As-of dates from which some reading of a question may look: the members that hold now are those of any of them. */
+const seensOf = (question: Question, own: number, model: Model): number[] => {
+  const found = new Set([own]);
+  const texts = [...question.show, ...[question.order ?? []].flat(), ...[question.keep ?? []].flat()].map((text) =>
+    typeof text === 'string' ? text : text.is,
+  );
+  const comparisons = texts.flatMap((text) =>
+    [...text.matchAll(/vs \[([^\]]*as-of[^\]]*)\]/g)].map(([, inner]) => parseAgainst(inner, model.units)),
+  );
+  for (let depth = 0; depth < 2; depth++) for (const from of [...found]) for (const { asOf } of comparisons) found.add(refSeen(asOf, from));
+  return [...found];
 };
 
 interface RangeEnd extends Span {

@@ -74,6 +74,16 @@ for (const row of result) {
 await book.ask({ show: ['revenue'], by: ['mtd', '[P10D/anchor]', 'fiscal-htd'] });
 await book.ask({ show: ['revenue'], by: 'seasons', range: '2026-Q1' });
 
+// Calendar attributes, and how things stood.
+await book.ask({
+  show: ['revenue / (revenue across time)', 'revenue across weekday', 'revenue across month-of-year', 'revenue vs [-P1Y as-of -P1Y]'],
+  per: ['weekday', 'week-of-week-year', 'calendar.season', 'retail-month-of-retail-year'],
+  where: { 'working-day': 'yes', 'month-of-year': ['Jan'], 'calendar.weekday': 1 },
+  range: 'last-3-complete-months',
+});
+// @ts-expect-error no such unit in a calendar attribute
+await book.ask({ show: ['revenue'], per: ['month-of-jear'] });
+
 // Unknown ones, each told by the compiler.
 // @ts-expect-error measure
 await book.ask({ show: ['revenu'] });

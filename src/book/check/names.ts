@@ -1,5 +1,5 @@
 import type { Expression } from '../../language/syntax.ts';
-import type { Model } from '../../model/model.ts';
+import { columnOf, type Model } from '../../model/model.ts';
 import type { Finding } from './finding.ts';
 
 const namesIn = (node: Expression): string[] => {
@@ -51,8 +51,8 @@ export const nameFindings = (model: Model): Finding[] => {
   for (const fact of model.facts.values()) {
     const used = new Set<string>();
     for (const measure of model.measures.values()) {
-      const { aggregate } = measure;
-      if (measure.fact === fact && aggregate.kind !== 'days-between' && aggregate.column !== undefined) used.add(aggregate.column);
+      const column = columnOf(measure.aggregate);
+      if (measure.fact === fact && column !== undefined) used.add(column);
     }
     for (const band of fact.bands.values()) used.add(band.of);
     for (const expression of fact.columns.values()) for (const name of namesIn(expression)) used.add(name);

@@ -1,10 +1,11 @@
 import type { ColumnKind } from '../../basics/columnar.ts';
-import { type Day, NO_DAY } from '../../calendar/day.ts';
+import { type Day, FIRST_DAY, LAST_DAY, NO_DAY } from '../../calendar/day.ts';
 import type { Store } from '../../engines/engine.ts';
 import { isBlank, keyReader, rowDayReader } from '../../engines/shared/values.ts';
+import { type Held, heldDays, versionAt, versionsByKey } from '../../engines/shared/versions.ts';
 import { type AttributeRef, memberText, NONE, reach, UNKNOWN } from '../../model/attributes.ts';
 import { usedColumns } from '../../model/columns.ts';
-import type { Dimension, Fact, Model } from '../../model/model.ts';
+import { type Dimension, type Fact, type Model, NOW } from '../../model/model.ts';
 import { passes } from '../../plan/members/test.ts';
 import type { Filter, RowSet, RowValue, WorkingDays } from '../../plan/request.ts';
 import { computed, doubleOf, type Plain, plainOf } from './decimal.ts';
@@ -18,12 +19,12 @@ export interface Row {
 /** A fact's rows, and what one row says. */
 export interface FactRows {
   readonly fact: Fact;
-  readonly member: (row: Row, attribute: AttributeRef) => string;
+  readonly member: (row: Row, attribute: AttributeRef, heldOn?: Day) => string;
   readonly value: (row: Row, value: RowValue, workingDays: WorkingDays | undefined) => Plain | undefined;
   readonly present: (row: Row, column: string) => boolean;
   /** What distinct values of a column are told apart by; an empty text where it is blank. */
   readonly key: (row: Row, column: string) => string;
-  readonly passes: (row: Row, filter: Filter) => boolean;
+  readonly passes: (row: Row, filter: Filter, heldOn?: Day) => boolean;
   /** The rows that are the last version of their key recorded on or before a day (G7), of those that may be seen (V3) or of all. */
   readonly known: (set: Pick<RowSet, 'knownBy' | 'hidden'>) => readonly Row[];
 }
@@ -35,25 +36,35 @@ const textReader = (kind: ColumnKind, timeZone: string): ((value: unknown) => st
   return (value) => (isBlank(value) ? '' : text(value));
 };
 
-/** A dimension's rows by key, each with the texts of its attributes. */
-type TextsByKey = ReadonlyMap<string, ReadonlyMap<string, string>>;
+/** A dimension's rows by key, each with the texts of its attributes and the days on which it holds (G9). */
+interface KeyVersion extends Held {
+  readonly texts: ReadonlyMap<string, string>;
+}
+type TextsByKey = ReadonlyMap<string, readonly KeyVersion[]>;
 
 /** A dimension's rows by key. */
 export const dimensionRows = async (dimension: Dimension, { timeZone }: Model, store: Store): Promise<TextsByKey | undefined> => {
-  const { source, key, attributes } = dimension;
+  const { source, key, attributes, valid } = dimension;
   if (source === undefined || key === undefined) return undefined;
-  const columns = [...new Set([key, ...[...attributes.values()].map(({ column }) => column)])];
+  const dates = valid ? [valid.from, valid.until] : [];
+  const columns = [...new Set([key, ...[...attributes.values()].map(({ column }) => column), ...dates])];
   const texts = new Map<string, (value: unknown) => string>();
   for (const column of columns) texts.set(column, textReader(await store.kind(source, column), timeZone));
   const text = (row: Readonly<Record<string, unknown>>, column: string): string =>
     (texts.get(column) as (value: unknown) => string)(row[column]);
   const rows = await store.rows(source, columns);
-  return new Map(
-    rows.map((row) => [
-      text(row, key),
-      new Map(Array.from(attributes, ([name, { column }]) => [name, memberText(text(row, column)) || NONE])),
-    ]),
+  const readers = await Promise.all(
+    dates.map(async (column) => rowDayReader(await store.kind(source, column), { timeZone, grain: 'day' })),
   );
+  const heldIn = (row: Readonly<Record<string, unknown>>): Held => {
+    const [from, until] = dates.map((column, k) => dayOf(readers[k](row[column])));
+    return heldDays(from, until);
+  };
+  const found = rows.map((row) => {
+    const texts = new Map(Array.from(attributes, ([name, { column }]) => [name, memberText(text(row, column)) || NONE]));
+    return [text(row, key), { ...heldIn(row), texts }] as const;
+  });
+  return versionsByKey(found, source, dimension, true);
 };
 
 const later = (a: unknown, b: unknown): boolean => {
@@ -85,7 +96,7 @@ const bandOf = (reading: Reading, row: Row, name: string): string => {
   return own?.labels[at] ?? NONE;
 };
 
-const memberOf = (reading: Reading, row: Row, attribute: AttributeRef): string => {
+const memberOf = (reading: Reading, row: Row, attribute: AttributeRef, heldOn: Day = LAST_DAY): string => {
   const { fact, dimensions, textOf } = reading;
   if (attribute.kind === 'band') return bandOf(reading, row, attribute.key);
   const way = reach(fact, attribute);
@@ -95,18 +106,21 @@ const memberOf = (reading: Reading, row: Row, attribute: AttributeRef): string =
   if (text === '') return NONE;
   const table = dimensions.get(way.dimension.name);
   if (!table) return memberText(text);
-  if (way.attribute === undefined) return table.get(text)?.get(attribute.attribute) ?? UNKNOWN;
+  if (way.attribute === undefined) {
+    const day = way.at === undefined ? FIRST_DAY : way.at === NOW ? heldOn : row.days[way.at];
+    return versionAt(table.get(text), day)?.texts.get(attribute.attribute) ?? UNKNOWN;
+  }
   const own = memberText(text);
-  for (const found of table.values()) if (found.get(attribute.attribute) === own) return own;
+  for (const versions of table.values()) if (versions.some(({ texts }) => texts.get(attribute.attribute) === own)) return own;
   return UNKNOWN;
 };
 
-const passesFilter = (reading: Reading, row: Row, filter: Filter): boolean => {
+const passesFilter = (reading: Reading, row: Row, filter: Filter, heldOn?: Day): boolean => {
   switch (filter.kind) {
     case 'members':
-      return passes(memberOf(reading, row, filter.attribute), filter.test);
+      return passes(memberOf(reading, row, filter.attribute, heldOn), filter.test);
     case 'combinations': {
-      const own = filter.attributes.map((attribute) => memberOf(reading, row, attribute));
+      const own = filter.attributes.map((attribute) => memberOf(reading, row, attribute, heldOn));
       return filter.list.some((tuple) => tuple.every((text, k) => text === own[k])) === (filter.keep === 'listed');
     }
     case 'days': {
@@ -182,7 +196,7 @@ export const factRows = async (
   const seen = rows.filter((row) => fixed.every((filter) => passesFilter(reading, row, filter)));
   return {
     fact,
-    member: (row, attribute) => memberOf(reading, row, attribute),
+    member: (row, attribute, heldOn) => memberOf(reading, row, attribute, heldOn),
     value: (row, value, workingDays) => {
       if (value.kind === 'column') return numberOf(reading, row, value.column);
       const [from, until] = [row.days[value.from], row.days[value.until]];
@@ -196,7 +210,7 @@ export const factRows = async (
       const value = numberOf(reading, row, column);
       return value === undefined ? '' : String(doubleOf(value));
     },
-    passes: (row, filter) => passesFilter(reading, row, filter),
+    passes: (row, filter, heldOn) => passesFilter(reading, row, filter, heldOn),
     known: ({ knownBy, hidden }) => lastRevisions(reading, hidden === 'counted' ? rows : seen, knownBy),
   };
 };

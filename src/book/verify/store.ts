@@ -4,7 +4,17 @@ import type { OpenOptions, Store } from '../../engines/engine.ts';
 import { DurchblickError } from '../../errors.ts';
 import type { Cells, Cubes } from '../../evaluate/cubes.ts';
 import type { Fact, Model } from '../../model/model.ts';
-import type { AggregateRequest, Bounds, Events, EventsRequest, RowSet, RowValue, Segments } from '../../plan/request.ts';
+import type {
+  AggregateRequest,
+  Bounds,
+  Events,
+  EventsRequest,
+  RowSet,
+  RowValue,
+  Segments,
+  Tallies,
+  TallyRequest,
+} from '../../plan/request.ts';
 import { ALL_TIME } from '../../plan/segments.ts';
 import { scaledTogether } from './decimal.ts';
 import { dimensionRows, type FactRows, factRows, type Row } from './rows.ts';
@@ -52,9 +62,9 @@ const countRows = async (facts: readonly Fact[], base: Store): Promise<number> =
 /** Facts with all their rows, by name. */
 type Opened = (fact: Fact) => FactRows;
 
-const visible = (opened: Opened, set: Pick<RowSet, 'fact' | 'filters' | 'knownBy' | 'hidden'>): readonly Row[] => {
+const visible = (opened: Opened, set: Pick<RowSet, 'fact' | 'filters' | 'knownBy' | 'hidden' | 'heldOn'>): readonly Row[] => {
   const own = opened(set.fact);
-  return own.known(set).filter((row) => set.filters.every((filter) => own.passes(row, filter)));
+  return own.known(set).filter((row) => set.filters.every((filter) => own.passes(row, filter, set.heldOn)));
 };
 
 const placed = (opened: Opened, request: RowSet, segments: Segments): Placed => {
@@ -72,7 +82,7 @@ const placed = (opened: Opened, request: RowSet, segments: Segments): Placed => 
     return at;
   };
   const rows = visible(opened, request).filter((row) => place(row) >= 0);
-  const tuples = rows.map((row) => request.attributes.map((attribute) => own.member(row, attribute)));
+  const tuples = rows.map((row) => request.attributes.map((attribute) => own.member(row, attribute, request.heldOn)));
   const distinct = [...new Map(tuples.map((tuple) => [keyOf(tuple), tuple])).entries()].sort(([a], [b]) => (a < b ? -1 : a > b ? 1 : 0));
   const position = new Map(distinct.map(([key], m) => [key, m]));
   return {
@@ -83,15 +93,51 @@ const placed = (opened: Opened, request: RowSet, segments: Segments): Placed => 
   };
 };
 
+/** 1 on one row for each value and member, on the first day of the value of all rows (M15). */
+const firstTimes = (
+  opened: Opened,
+  { rows, member }: Placed,
+  request: RowSet & { readonly segments: Segments },
+  { column, where }: Extract<AggregateRequest, { kind: 'first-time' }>,
+): Float64Array => {
+  const { fact, role, segments } = request;
+  const own = opened(fact);
+  const entered = request.filters.filter(({ why }) => why === 'entered');
+  const counts = (row: Row): boolean => where.every((filter) => own.passes(row, filter, request.heldOn)) && own.present(row, column);
+  const dayOf = (row: Row): Day | undefined => {
+    const day = row.days[role as string];
+    if (day === undefined || fact.grain === 'day') return day;
+    const segment = segmentOf(segments, day);
+    return segment < 0 ? undefined : segments.starts[segment];
+  };
+  const first = new Map<string, Day>();
+  for (const row of visible(opened, { ...request, filters: entered }).filter(counts)) {
+    const day = dayOf(row);
+    const key = own.key(row, column);
+    if (day !== undefined) first.set(key, Math.min(first.get(key) ?? day, day));
+  }
+  const done = new Set<string>();
+  return Float64Array.from(rows, (row, k) => {
+    if (!counts(row) || first.get(own.key(row, column)) !== dayOf(row)) return Number.NaN;
+    const key = `${member[k]} ${own.key(row, column)}`;
+    if (done.has(key)) return Number.NaN;
+    done.add(key);
+    return 1;
+  });
+};
+
 /** What each row adds: NaN where it adds nothing. */
 const amounts = (
   opened: Opened,
-  { rows }: Placed,
-  { fact, workingDays }: RowSet,
+  found: Placed,
+  request: RowSet & { readonly segments: Segments },
   aggregate: AggregateRequest,
 ): { readonly numbers: Float64Array; readonly scale: number } => {
+  const { rows } = found;
+  const { fact, workingDays } = request;
   const own = opened(fact);
-  const counts = (row: Row): boolean => aggregate.where.every((filter) => own.passes(row, filter));
+  const counts = (row: Row): boolean => aggregate.where.every((filter) => own.passes(row, filter, request.heldOn));
+  if (aggregate.kind === 'first-time') return { numbers: firstTimes(opened, found, request, aggregate), scale: 0 };
   if (aggregate.kind === 'rows') return { numbers: Float64Array.from(rows, (row) => (counts(row) ? 1 : Number.NaN)), scale: 0 };
   const { value } = aggregate;
   if (aggregate.kind === 'count') {
@@ -124,7 +170,7 @@ const cellsBy =
   (opened: Opened) =>
   (rows: RowSet, segments: Segments, aggregate: AggregateRequest): Cells => {
     const found = placed(opened, rows, segments);
-    const { numbers, scale } = amounts(opened, found, rows, aggregate);
+    const { numbers, scale } = amounts(opened, found, { ...rows, segments }, aggregate);
     const width = found.tuples.length;
     const isExtreme = aggregate.kind === 'min' || aggregate.kind === 'max';
     const add = isExtreme ? extreme(aggregate.kind) : plus;
@@ -143,6 +189,27 @@ const cellsBy =
     };
   };
 
+/** Each row's value by itself (M14). */
+const talliesBy =
+  (opened: Opened) =>
+  (request: TallyRequest): Tallies => {
+    const own = opened(request.fact);
+    const all = placed(opened, request, request.segments);
+    const counts = (row: Row): boolean => request.where.every((filter) => own.passes(row, filter, request.heldOn));
+    const { numbers, scale } = scaledTogether(
+      all.rows.map((row) => (counts(row) ? own.value(row, request.value, request.workingDays) : undefined)),
+    );
+    const kept = Array.from(numbers.keys()).filter((row) => numbers[row] === numbers[row]);
+    return {
+      tuples: all.tuples,
+      segment: Int32Array.from(kept, (row) => all.segment[row]),
+      member: Int32Array.from(kept, (row) => all.member[row]),
+      value: Float64Array.from(kept, (row) => numbers[row]),
+      count: new Float64Array(kept.length).fill(1),
+      scale,
+    };
+  };
+
 /** Distinct values, or the amounts of each key's last day, of the rows inside one window (M1, M4). */
 const eventsBy =
   (opened: Opened) =>
@@ -150,7 +217,7 @@ const eventsBy =
     const { fact, segments, where, count, windows } = request;
     const own = opened(fact);
     const all = placed(opened, request, segments);
-    const wanted = all.rows.map((row) => where.every((filter) => own.passes(row, filter)));
+    const wanted = all.rows.map((row) => where.every((filter) => own.passes(row, filter, request.heldOn)));
     const links = [...new Set(fact.links.map(({ column }) => column))];
     const keys = all.rows.map((row) => {
       if (count.kind === 'distinct') return own.present(row, count.column) ? own.key(row, count.column) : '';
@@ -216,6 +283,7 @@ export const plainStore = async (model: Model, base: Store, { fixed }: OpenOptio
   const opened: Opened = (fact) => facts.get(fact.name) as FactRows;
   const cells = cellsBy(opened);
   const events = eventsBy(opened);
+  const tallies = talliesBy(opened);
   return {
     store: {
       ...base,
@@ -229,10 +297,12 @@ export const plainStore = async (model: Model, base: Store, { fixed }: OpenOptio
       },
       cubes: () => Promise.reject(new Error('rows are looked at one by one')),
       events: async (request) => events(request),
+      tallies: async (request) => tallies(request),
     },
     cubes: {
       counts: { scans: 0, cached: 0, cells: 0 },
       cells: async (set, segments, aggregate) => cells(set, segments, aggregate),
+      tallies: async (request) => tallies(request),
     },
   };
 };

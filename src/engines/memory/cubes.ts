@@ -1,24 +1,16 @@
 import { DurchblickError } from '../../errors.ts';
 import type { AggregateRequest, Cube, CubeColumn, CubeRequest, Segments } from '../../plan/request.ts';
 import type { DayColumn } from './columns.ts';
+import { firstSightings } from './first-time.ts';
 import { never } from './masks.ts';
 import type { Opened } from './open-fact.ts';
 import type { Layout, Scan, ScanCells, ScanColumn } from './scan.ts';
+import { segmentTable } from './segment-table.ts';
 
 /** More accumulators than this are refused with a message instead of exhausting memory. */
 const MOST_CELLS = 1 << 27;
 
 export type Scanner = (scans: readonly Scan[]) => Promise<ScanCells>;
-
-/** Table from day to segment over the days of a role; -1 for days in no segment. */
-export const segmentTable = ({ starts, ends }: Segments, first: number, last: number): Int32Array => {
-  const table = new Int32Array(Math.max(last - first + 1, 0)).fill(-1);
-  for (let s = 0; s < starts.length; s++) {
-    const [from, to] = [Math.max(starts[s], first), Math.min(ends[s], last)];
-    if (from <= to) table.fill(s, from - first, to - first + 1);
-  }
-  return table;
-};
 
 /** Whether every day from the first to the last is a segment of its own. */
 const isDaily = ({ starts, ends }: Segments): boolean => {
@@ -35,9 +27,13 @@ const slotsOf = (segments: Segments, role: DayColumn | undefined, members: numbe
 };
 
 /** Whether values of a count are blank matters, not what they are: texts count as well. */
-const scanColumn = (aggregate: AggregateRequest, { data, mask }: Opened, { knownBy, workingDays }: CubeRequest): ScanColumn => {
+const scanColumn = (aggregate: AggregateRequest, opened: Opened, request: CubeRequest): ScanColumn => {
+  const { data, mask } = opened;
+  const { knownBy, workingDays } = request;
   const own = aggregate.where.length > 0 ? mask(aggregate.where, knownBy) : undefined;
   if (aggregate.kind === 'rows') return { ...ROW_COUNT, mask: own };
+  // One row for each value and member on the first day of the value: counting rows counts them.
+  if (aggregate.kind === 'first-time') return { ...ROW_COUNT, mask: firstSightings(opened, request, aggregate) };
   const { kind, value } = aggregate;
   const column = kind === 'count' && value.kind === 'column' ? data.presence(value.column) : data.value(value, workingDays);
   const rows = kind === 'count' && !column.blanks;
@@ -98,7 +94,7 @@ const cubeOf = ({ opened, request }: CubeTask, { layout }: Scan, dense: readonly
   };
   const { tuple } = opened.combine(request.attributes);
   const column = (aggregate: AggregateRequest, cells: Float64Array): CubeColumn => {
-    if (aggregate.kind === 'rows' || aggregate.kind === 'count') return { cells, scale: 0 };
+    if (!('value' in aggregate) || aggregate.kind === 'count') return { cells, scale: 0 };
     const { scale, long } = opened.data.value(aggregate.value, request.workingDays);
     return { cells, scale, ...(long && aggregate.kind !== 'sum' ? { long } : {}) };
   };

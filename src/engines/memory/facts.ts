@@ -1,23 +1,31 @@
 import { upperBound } from '../../basics/search.ts';
-import { NO_DAY } from '../../calendar/day.ts';
+import { type Day, LAST_DAY, NO_DAY } from '../../calendar/day.ts';
 import { type AttributeRef, memberText, NONE, UNKNOWN } from '../../model/attributes.ts';
 import { orderedMembers } from '../../model/members.ts';
-import type { Dimension, Fact, Model } from '../../model/model.ts';
+import { type Dimension, type Fact, type Model, NOW } from '../../model/model.ts';
 import { rowMapOf } from '../../plan/members/kinds.ts';
-import type { KeyMap, ThresholdMap } from '../../plan/members/map.ts';
+import type { KeyDayMap, KeyMap, ThresholdMap } from '../../plan/members/map.ts';
 import type { DataNote, RowValue, WorkingDays } from '../../plan/request.ts';
 import { badDatesNote, doubledKey, unknownColumn } from '../shared/faults.ts';
 import type { Table } from '../shared/tables.ts';
 import { isBlank, keyReader } from '../shared/values.ts';
+import { type Held, heldDays, versionsByKey } from '../shared/versions.ts';
 import { type Codes, type DayColumn, encode, type NumberColumn, readDays, readNumbers } from './columns.ts';
 import { computeColumn } from './compute.ts';
 import { type Lists, PLAIN_LISTS } from './lists.ts';
+
+/** A version of a key, and the row that it stands in. */
+interface Version extends Held {
+  readonly row: number;
+}
 
 /** A dimension's table: rows by key, texts by attribute. */
 export interface DimensionData {
   readonly dimension: Dimension;
   /** Row of each key text. */
   readonly rowOf: ReadonlyMap<string, number>;
+  /** Of a dimension with versions: those of each key text, in order (G9). */
+  readonly versions: ReadonlyMap<string, readonly Version[]> | undefined;
   readonly rows: number;
   /** Texts of an attribute, one a row; `(none)` where blank. */
   readonly texts: (attribute: string) => readonly string[];
@@ -25,15 +33,32 @@ export interface DimensionData {
   readonly members: (attribute: string, passes: (row: number) => boolean) => readonly string[];
 }
 
+/** Versions of a dimension's keys with the days on which they hold (G9); undefined where it has none. */
+const versionsIn = (dimension: Dimension, table: Table, timeZone: string, hidden: boolean, keyAt: (row: number) => string) => {
+  const { valid } = dimension;
+  if (!valid) return undefined;
+  const daysIn = (column: string): Int32Array =>
+    readDays(table.column(column), table.kind(column), { timeZone, grain: 'day' }, 'error', { table, column }, PLAIN_LISTS).days;
+  const [from, until] = [daysIn(valid.from), daysIn(valid.until)];
+  const dayAt = (days: Int32Array, row: number): number | undefined => (days[row] === NO_DAY ? undefined : days[row]);
+  const rows = Array.from(
+    { length: table.rows },
+    (_, row) => [keyAt(row), { ...heldDays(dayAt(from, row), dayAt(until, row)), row }] as const,
+  );
+  return versionsByKey(rows, table.name, dimension, hidden);
+};
+
 /** Reads a dimension; a key that stands twice is an error (G8), which tells no key where rows are hidden (V3). */
 export const dimensionData = (dimension: Dimension, table: Table, timeZone: string, hidden: boolean): DimensionData => {
   const name = dimension.key as string;
   const keys = table.column(name);
   const keyText = keyReader(table.kind(name), timeZone);
   const rowOf = new Map<string, number>();
+  const keyAt = (row: number): string => (isBlank(keys[row]) ? '' : keyText(keys[row]));
+  const versions = versionsIn(dimension, table, timeZone, hidden, keyAt);
   for (let i = 0; i < table.rows; i++) {
-    const key = isBlank(keys[i]) ? '' : keyText(keys[i]);
-    if (rowOf.has(key)) {
+    const key = keyAt(i);
+    if (!versions && rowOf.has(key)) {
       throw doubledKey(table.name, dimension, hidden ? undefined : key, hidden ? undefined : [(rowOf.get(key) as number) + 1, i + 1]);
     }
     rowOf.set(key, i);
@@ -58,6 +83,7 @@ export const dimensionData = (dimension: Dimension, table: Table, timeZone: stri
   return {
     dimension,
     rowOf,
+    versions,
     rows: table.rows,
     texts: textsOf,
     members: (name, passes) => {
@@ -146,6 +172,54 @@ const keyCodes = (
     return row === undefined ? unknown : rowCodes[row];
   };
   const codes = encode(raw, texts.length, memberOf, lists);
+  return { codes, texts };
+};
+
+/** Members by key and day: the version of each row's key that holds on its day (G9). */
+const keyDayCodes = (
+  { link, attribute }: KeyDayMap,
+  days: Int32Array | Day,
+  table: Table,
+  dimensions: ReadonlyMap<string, DimensionData>,
+  timeZone: string,
+  lists: Lists,
+): MemberCodes => {
+  const raw = table.column(link.column);
+  const keyText = keyReader(table.kind(link.column), timeZone);
+  const data = dimensions.get(link.dimension.name) as DimensionData;
+  const texts: string[] = [];
+  const codeOf = new Map<string, number>();
+  const codeOfText = (text: string): number => {
+    const code = codeOf.get(text) ?? texts.push(text) - 1;
+    codeOf.set(text, code);
+    return code;
+  };
+  const rowCodes = data.texts(attribute).map(codeOfText);
+  const [none, unknown] = [codeOfText(NONE), codeOfText(UNKNOWN)];
+  const blank = -1;
+  const byKey: (readonly Version[])[] = [];
+  const known = new Map<string, number>();
+  const keyCode = (value: unknown): number => {
+    if (value === null) return blank;
+    const text = keyText(value);
+    const code = known.get(text) ?? byKey.push(data.versions?.get(text) ?? []) - 1;
+    known.set(text, code);
+    return code;
+  };
+  const keys = Int32Array.from(encode(raw, Number.POSITIVE_INFINITY, keyCode, PLAIN_LISTS));
+  const codes = lists.make(Int32Array, table.rows);
+  for (let row = 0; row < codes.length; row++) {
+    if (keys[row] === blank) {
+      codes[row] = none;
+      continue;
+    }
+    const versions = byKey[keys[row]];
+    const day = typeof days === 'number' ? days : days[row];
+    // Few keys have more than a few versions, the last of which is wanted most.
+    let at = versions.length - 1;
+    while (at >= 0 && versions[at].from > day) at--;
+    codes[row] = at < 0 || day === NO_DAY || day >= versions[at].until ? unknown : rowCodes[versions[at].row];
+  }
   return { codes, texts };
 };
 
@@ -277,6 +351,8 @@ export const rowData = (
   dimensions: ReadonlyMap<string, DimensionData>,
   lists: Lists,
   roles: Roles,
+  /** The day on which versions hold that are taken now (G9). */
+  heldOn: Day = LAST_DAY,
 ): Omit<FactData, 'notes'> => {
   const read = new Map<string, NumberColumn>();
   const numbers = numbersIn({ fact, table, model, lists }, read);
@@ -288,7 +364,10 @@ export const rowData = (
     (attribute) => {
       const map = rowMapOf(fact, attribute);
       if (map === undefined) throw new Error(`${fact.name} does not reach ${attribute.key}`);
-      return map.kind === 'thresholds' ? bandCodes(map, numbers, lists) : keyCodes(map, table, dimensions, model.timeZone, lists);
+      if (map.kind === 'thresholds') return bandCodes(map, numbers, lists);
+      if (map.kind === 'key') return keyCodes(map, table, dimensions, model.timeZone, lists);
+      const days = map.at === NOW ? heldOn : daysOf(roles, map.at);
+      return keyDayCodes(map, days, table, dimensions, model.timeZone, lists);
     },
   );
   const reversals = keptBy(

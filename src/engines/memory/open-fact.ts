@@ -2,7 +2,8 @@ import type { Sightings } from '../../basics/events.ts';
 import { DurchblickError } from '../../errors.ts';
 import { type AttributeRef, attributeOfLink } from '../../model/attributes.ts';
 import { usedColumns } from '../../model/columns.ts';
-import type { Fact, Model } from '../../model/model.ts';
+import { columnOf, daysIn, type Fact, type Model, NOW } from '../../model/model.ts';
+import { rowMapOf } from '../../plan/members/kinds.ts';
 import type { Filter } from '../../plan/request.ts';
 import { hiddenFault, unknownColumn } from '../shared/faults.ts';
 import { someRows, type Table } from '../shared/tables.ts';
@@ -60,6 +61,8 @@ export interface Opened {
   readonly combine: (attributes: readonly AttributeRef[]) => Members;
   /** Sightings gathered before, by what they are of (sightings.ts). */
   readonly sightings: Map<string, Sighted>;
+  /** The same with versions of dimensions as they hold on a day, where some are taken now (G9). */
+  readonly heldOn: (day: number | undefined) => Opened;
 }
 
 /** Runs a step of opening; a fault in the model's columns is told with its line. */
@@ -72,6 +75,20 @@ export const located = <T>(model: Model, path: readonly string[], run: () => T):
   }
 };
 
+/** Dates of the roles on which rows take the versions that filters are about (G9). */
+const versionRoles = (fact: Fact, table: Table, model: Model, filters: readonly Filter[]): FactData['roles'] => {
+  const roles = new Map<string, ReturnType<typeof readDays>>();
+  for (const filter of filters) {
+    const map = filter.kind === 'members' ? rowMapOf(fact, filter.attribute) : undefined;
+    const role = map?.kind === 'key-day' ? fact.roles.get(map.at) : undefined;
+    if (!role || roles.has(role.name)) continue;
+    const { column, format, blankDates } = role;
+    const rules = { timeZone: model.timeZone, format, blankDates, grain: fact.grain === 'day' ? ('day' as const) : ('coarse' as const) };
+    roles.set(role.name, readDays(table.column(column), table.kind(column), rules, role.onBadDate, { table, column }, PLAIN_LISTS));
+  }
+  return roles;
+};
+
 /** The rows of a table that fixed filters leave: everything else is found out from these alone (V3). */
 export const seenRows = (
   fact: Fact,
@@ -81,9 +98,9 @@ export const seenRows = (
   filters: readonly Filter[],
 ): Table => {
   if (filters.length === 0) return table;
-  const data = rowData(fact, table, model, dimensions, PLAIN_LISTS, new Map());
   const mask = new Uint8Array(table.rows).fill(1);
   try {
+    const data = rowData(fact, table, model, dimensions, PLAIN_LISTS, versionRoles(fact, table, model, filters));
     for (const filter of filters) applyFilter(mask, filter, data);
   } catch (error) {
     throw hiddenFault(table.name, error);
@@ -104,10 +121,11 @@ export const openFact = (fact: Fact, table: Table, model: Model, dimensions: Rea
   // What measures sum and links point at is read now: a bad number is told before any answer, and no question pays for it.
   for (const measure of model.measures.values()) {
     const { aggregate } = measure;
-    const reads = aggregate.kind === 'sum' || aggregate.kind === 'average' || aggregate.kind === 'min' || aggregate.kind === 'max';
-    if (measure.fact === fact && reads) data.numbers(aggregate.column);
-    if (measure.fact === fact && aggregate.kind === 'count-distinct') data.keys(aggregate.column);
-    const pair = measure.open ?? (aggregate.kind === 'days-between' ? aggregate : undefined);
+    const column = columnOf(aggregate);
+    const isKey = aggregate.kind === 'count-distinct' || aggregate.kind === 'first-time';
+    if (measure.fact === fact && column !== undefined && !isKey && aggregate.kind !== 'count') data.numbers(column);
+    if (measure.fact === fact && column !== undefined && isKey) data.keys(column);
+    const pair = measure.open ?? daysIn(aggregate);
     if (measure.fact === fact && pair) data.reversed(pair.from, pair.until);
   }
   for (const link of fact.links) {
@@ -121,23 +139,43 @@ export const openFact = (fact: Fact, table: Table, model: Model, dimensions: Rea
     recorded ??= readDays(table.column(column), table.kind(column), rules, 'error', { table, column }, PLAIN_LISTS).days;
     return recorded;
   };
-  const combined = new Map<string, Members>();
-  return {
-    data,
-    mask: masksOf(data, recordedDays, lists),
-    combine: (attributes) => {
-      const key = attributes.map((attribute) => attribute.key).join('\n');
-      let found = combined.get(key);
-      if (!found) {
-        found = membersOf(
-          attributes.map((attribute) => data.members(attribute)),
-          data.rows,
-          lists,
-        );
-        combined.set(key, found);
-      }
-      return found;
-    },
-    sightings: new Map(),
+  const found = openedOver(data, recordedDays, lists);
+  if (!fact.links.some(({ at }) => at === NOW)) {
+    const always: Opened = { ...found, heldOn: () => always };
+    return always;
+  }
+  // Versions as they hold on another day make other members: everything that has to do with members is made anew.
+  const byDay = new Map<number, Opened>();
+  const heldOn = (day: number | undefined): Opened => {
+    if (day === undefined) return opened;
+    const known = byDay.get(day);
+    if (known) return known;
+    const { members } = rowData(fact, table, model, dimensions, lists, data.roles, day);
+    const made: Opened = { ...openedOver({ ...data, members }, recordedDays, lists), heldOn };
+    if (byDay.size >= MOST_HELD) byDay.delete(byDay.keys().next().value as number);
+    byDay.set(day, made);
+    return made;
   };
+  const opened: Opened = { ...found, heldOn };
+  return opened;
+};
+
+/** As-of dates whose members are kept. */
+const MOST_HELD = 4;
+
+const openedOver = (data: FactData, recordedDays: () => Int32Array, lists: Lists): Omit<Opened, 'heldOn'> => {
+  const combined = new Map<string, Members>();
+  const combine = (attributes: readonly AttributeRef[]): Members => {
+    const key = attributes.map((attribute) => attribute.key).join('\n');
+    const known = combined.get(key);
+    if (known) return known;
+    const found = membersOf(
+      attributes.map((attribute) => data.members(attribute)),
+      data.rows,
+      lists,
+    );
+    combined.set(key, found);
+    return found;
+  };
+  return { data, mask: masksOf(data, recordedDays, lists), combine, sightings: new Map() };
 };

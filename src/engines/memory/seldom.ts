@@ -6,6 +6,7 @@ import { MANY_ROWS, scanAll } from './scan-all.ts';
 import { secondThread } from './threads.ts';
 
 export { events } from './sightings.ts';
+export { tallies } from './tallies.ts';
 
 /** Scans by the kernel; a second thread is worth it for many rows alone. */
 export const kernelScanning = async (rows: number): Promise<Scanning> => {

@@ -3,8 +3,9 @@ import { prefixSums } from '../../basics/lookups.ts';
 import { tupleIndex } from '../../basics/tuples.ts';
 import { DurchblickError } from '../../errors.ts';
 import { type Events, type EventsRequest, filterKey } from '../../plan/request.ts';
-import { cubes, type Scanner, segmentTable } from './cubes.ts';
+import { cubes, type Scanner } from './cubes.ts';
 import type { Opened, Sighted } from './open-fact.ts';
+import { segmentTable } from './segment-table.ts';
 
 const MOST_SIGHTINGS = 8;
 

@@ -146,7 +146,8 @@ export const openStore = async (
   };
   const asked = async (fact: Fact, rows: RowsOf): Promise<Opened> =>
     rows === 'all' && fixed.get(fact.name)?.length ? once(whole, fact.name, () => unfiltered(fact)) : opened(fact);
-  const askedBy = ({ fact, hidden }: RowSet): Promise<Opened> => asked(fact, hidden === 'counted' ? 'all' : 'seen');
+  const askedBy = async ({ fact, hidden, heldOn }: RowSet): Promise<Opened> =>
+    (await asked(fact, hidden === 'counted' ? 'all' : 'seen')).heldOn(heldOn);
 
   return {
     engine: 'memory',
@@ -176,7 +177,12 @@ export const openStore = async (
       const { events } = await import('./seldom.ts');
       return events(await askedBy(request), request, scan);
     },
-    sample: async (request) => sampleOf(opened(request.fact), request),
+    tallies: async (request, signal) => {
+      stopIfAborted(signal);
+      const { tallies } = await import('./seldom.ts');
+      return tallies(await askedBy(request), request);
+    },
+    sample: async (request) => sampleOf(opened(request.fact).heldOn(request.heldOn), request),
     close: async () => {
       close();
       facts.clear();

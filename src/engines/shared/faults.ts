@@ -4,7 +4,7 @@ import type { ColumnKind } from '../../basics/columnar.ts';
 import { DurchblickError, suggest } from '../../errors.ts';
 import { NUMBER_HINT, type NumberForm } from '../../model/decimal.ts';
 import type { Dimension } from '../../model/model.ts';
-import type { DataNote } from '../../plan/request.ts';
+import { type DataNote, MOST_TALLIES } from '../../plan/request.ts';
 import { shown } from './values.ts';
 
 export const unknownColumn = (table: string, name: string, known: Iterable<string>): DurchblickError =>
@@ -54,6 +54,17 @@ export const doubledKey = (
     'doubled-key',
     `${table}: ${key === undefined ? `a key of ${column}` : `the key ${column} = "${key}"`} stands ${rows ? `in rows ${rows[0]} and ${rows[1]}` : 'more than once'}`,
     { kind: 'data', hint: `Every ${name} has one row (G8).` },
+  );
+
+/** More values than are counted one by one (M14). */
+export const tooManyTallies = (): DurchblickError =>
+  new DurchblickError(
+    'too-many-values',
+    `the question needs more than ${MOST_TALLIES.toLocaleString('en')} counts of values by day and member`,
+    {
+      kind: 'engine',
+      hint: 'Take a coarser value, as in `columns: { rough: "round(net, 1)" }`, a shorter range, or fewer attributes (M14).',
+    },
   );
 
 /** Kinds of columns that no number is ever read from. */

@@ -30,6 +30,7 @@ const again = (kind: AggregateRequest['kind'], column: string): string =>
 
 const aboutAggregate = (aggregate: AggregateRequest): string => {
   if (aggregate.kind === 'rows') return 'rows';
+  if (aggregate.kind === 'first-time') return `first times of ${aggregate.column}`;
   const { value } = aggregate;
   return `${aggregate.kind} of ${value.kind === 'column' ? value.column : `days between ${value.from} and ${value.until}`}`;
 };
@@ -218,7 +219,7 @@ const cubeOf = (
         else if (cells[at] !== cells[at]) cells[at] = more;
         else cells[at] = aggregate.kind === 'min' ? Math.min(cells[at], more) : Math.max(cells[at], more);
       }
-      if (aggregate.kind === 'rows' || aggregate.kind === 'count' || aggregate.value.kind === 'days-between') return { cells, scale: 0 };
+      if (!('value' in aggregate) || aggregate.kind === 'count' || aggregate.value.kind === 'days-between') return { cells, scale: 0 };
       const { scale, long } = fact.number(aggregate.value.column);
       return { cells, scale, ...(extreme && long ? { long } : {}) };
     }),

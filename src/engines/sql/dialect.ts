@@ -44,6 +44,8 @@ export interface Relation {
   };
   /** A file of texts, whose dates and numbers are worth reading once. */
   readonly texts?: true;
+  /** Of a dimension with versions: the days on which a row holds, of rows as `d`; the second no longer (G9). */
+  readonly held?: { readonly from: string; readonly until: string };
   /** The right to read it is missing: whoever needs its rows throws this, and nobody else is stopped. */
   readonly denied?: DurchblickError;
 }

@@ -1,10 +1,13 @@
 // Dimensions in one state of the data: keys that stand once, and the texts of attributes.
 import { zoneStretches } from '../../calendar/dates.ts';
+import { FIRST_DAY, LAST_DAY } from '../../calendar/day.ts';
 import type { Dimension, Model } from '../../model/model.ts';
-import { doubledKey, unknownColumn, unusableColumn } from '../shared/faults.ts';
+import { badDates, doubledKey, unknownColumn, unusableColumn } from '../shared/faults.ts';
+import { overlappingVersions } from '../shared/versions.ts';
 import type { Session } from './database.ts';
+import { readingOf } from './dates.ts';
 import { columnNamed, type Dialect, type Relation, rawColumn, type SqlColumn } from './dialect.ts';
-import { isBlankSql, keySql, looksSpecial } from './values.ts';
+import { daySql, isBlankSql, keySql, looksSpecial, noDateSql } from './values.ts';
 
 export interface SqlDimension {
   readonly relation: Relation;
@@ -48,7 +51,11 @@ export const withZones = async (
 
 const checkDimensionColumns = (dimension: Dimension, relation: Relation, model: Model): void => {
   const attributes = [...dimension.attributes.values()];
-  const wanted = attributes.flatMap(({ column, order }) => (order === undefined ? [column] : [column, order]));
+  const { valid } = dimension;
+  const wanted = [
+    ...attributes.flatMap(({ column, order }) => (order === undefined ? [column] : [column, order])),
+    ...(valid ? [valid.from, valid.until] : []),
+  ];
   for (const column of [dimension.key as string, ...wanted]) {
     const found = columnNamed(relation, column);
     if (found && found.kind !== 'unusable') continue;
@@ -61,6 +68,63 @@ const checkDimensionColumns = (dimension: Dimension, relation: Relation, model: 
         );
     throw fault.located(model.locate(['dimensions', dimension.name]) ?? { path: `dimensions.${dimension.name}` });
   }
+};
+
+/** The days on which versions of a dimension's keys hold; two of one key that hold on one day are an error (G9). */
+const heldDaysOf = async (
+  dimension: Dimension,
+  relation: Relation,
+  model: Model,
+  dialect: Dialect,
+  run: Session['run'],
+  key: string,
+  hidden: boolean,
+): Promise<Relation['held']> => {
+  const { valid, name } = dimension;
+  if (!valid) return undefined;
+  const ask = async (what: string, list: readonly string[]): Promise<readonly (number | null)[]> => {
+    if (list.length === 0) return [];
+    const { columns } = await run({ about: `${what} of ${name}`, sql: `select ${list.join(', ')}\nfrom ${relation.from} as d` });
+    return columns.map((column) => (column[0] === null || column[0] === undefined ? null : Number(column[0])));
+  };
+  const dayOf = async (written: string): Promise<string> => {
+    const column = columnNamed(relation, written) as SqlColumn;
+    const raw = rawColumn(dialect, 'd', column);
+    const rules = { format: undefined, blankDates: [], grain: 'day' as const };
+    const reading = await readingOf(written, column, rules, raw, dialect, model.timeZone, ask);
+    const day = daySql(dialect, raw, column, reading);
+    const bad = `((${day}) is null and not ${noDateSql(dialect, raw, column, reading)})`;
+    const [count] = await ask(`bad dates in ${written}`, [`sum(case when ${bad} then 1 else 0 end)`]);
+    if ((count ?? 0) > 0) {
+      const { columns } = await run({
+        about: `the first bad date in ${written} of ${name}`,
+        sql: `select n, v from (select row_number() over () as n, ${dialect.toText(raw)} as v, ${bad} as bad
+  from ${relation.from} as d) as looked\nwhere bad order by n limit 1`,
+      });
+      throw badDates(relation.name, hidden ? undefined : Number(columns[0][0]), written, columns[1][0], count as number);
+    }
+    return day;
+  };
+  const [from, until] = [await dayOf(valid.from), await dayOf(valid.until)];
+  const held = { from: `coalesce(${from}, ${FIRST_DAY})`, until: `coalesce(${until}, ${LAST_DAY + 1})` };
+  const { count, columns } = await run({
+    about: `versions of ${name} that overlap`,
+    sql: `select k, next_from, least(held_until, next_until) as ends
+from (select k, held_from, held_until,
+    lead(held_from) over (partition by k order by held_from, held_until) as next_from,
+    lead(held_until) over (partition by k order by held_from, held_until) as next_until
+  from (select ${dialect.byCodePoint(`(${key})`)} as k, ${held.from} as held_from, ${held.until} as held_until from ${relation.from} as d) as versions
+  where held_from < held_until) as following
+where next_from < held_until
+order by k, held_from limit 1`,
+  });
+  if (count > 0)
+    throw overlappingVersions(
+      relation.name,
+      dimension,
+      hidden ? undefined : { key: String(columns[0][0]), from: Number(columns[1][0]), to: Number(columns[2][0]) - 1 },
+    );
+  return held;
 };
 
 /** Opens a dimension: columns that exist, keys that stand once (G8). Where rows of it are hidden, no key is told (V3). */
@@ -92,7 +156,8 @@ export const openDimension = async (
     sql: `select ${['sum(n)', 'max(n)', ...texts.map((_, k) => `max(f${k})`)].join(', ')}
 from (select ${['count(*) as n', ...flags].join(', ')} from ${groups}) as keys`,
   });
-  if (Number(columns[1][0] ?? 0) > 1) {
+  const held = await heldDaysOf(dimension, relation, model, dialect, run, text, hidden);
+  if (!held && Number(columns[1][0] ?? 0) > 1) {
     const doubled = await run({
       about: `the first doubled key of ${dimension.name}`,
       sql: `select min(k)\nfrom (select min(${dialect.byCodePoint(`(${text})`)}) as k from ${groups} having count(*) > 1) as keys`,
@@ -103,6 +168,7 @@ from (select ${['count(*) as n', ...flags].join(', ')} from ${groups}) as keys`,
   return {
     relation: {
       ...relation,
+      ...(held ? { held } : {}),
       columns: relation.columns.map((column) => (special.has(column.name) ? { ...column, special: true } : column)),
     },
     rows: Number(columns[0][0] ?? 0),

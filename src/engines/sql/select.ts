@@ -3,7 +3,7 @@
 import { isoOf, LAST_DAY, NO_DAY } from '../../calendar/day.ts';
 import { DurchblickError } from '../../errors.ts';
 import { type AttributeRef, NONE, SPECIAL_TEXT, UNKNOWN } from '../../model/attributes.ts';
-import type { Link } from '../../model/model.ts';
+import { type Link, NOW } from '../../model/model.ts';
 import { rowMapOf } from '../../plan/members/kinds.ts';
 import type { KeyMap, RowMap, ThresholdMap } from '../../plan/members/map.ts';
 import { passes } from '../../plan/members/test.ts';
@@ -23,6 +23,8 @@ export interface SqlWorld {
   readonly workingDays: WorkingDays | undefined;
   /** Rows with a later day in a role do not count, by role. */
   readonly latest?: ReadonlyMap<string, number>;
+  /** The day on which versions of dimensions hold that are taken now (G9). */
+  readonly heldOn?: number;
 }
 
 /** A select over a fact's rows under way: joins and conditions are added as they are needed. */
@@ -88,7 +90,11 @@ const dimensionTable = (
   const rawKey = rawColumn(dialect, 'd', key);
   const wanted = [...dimension.attributes.values()].filter(({ name }) => attribute === undefined || name === attribute);
   const texts = wanted.map(({ name, column }) => ({ at: names.indexOf(name), text: attributeText(dialect, relation, column, 'd') }));
-  const columns = texts.map(({ at, text }) => `${text} as text_${at}`);
+  const { held } = relation;
+  const columns = [
+    ...texts.map(({ at, text }) => `${text} as text_${at}`),
+    ...(held && attribute === undefined ? [`${held.from} as held_from`, `${held.until} as held_until`] : []),
+  ];
   const rows =
     attribute === undefined
       ? `select ${[`${native ? rawKey : keySql(dialect, rawKey, key)} as row_key`, ...columns].join(', ')}
@@ -113,7 +119,7 @@ const bandMember = ({ number }: SqlFact, { band }: ThresholdMap, dialect: Dialec
 };
 
 /** How a select finds the members of rows, joining each dimension once for all that is asked of it. */
-const memberFinder = (fact: SqlFact, { dialect, dimensions }: SqlWorld, joins: Map<string, () => string>) => {
+const memberFinder = (fact: SqlFact, { dialect, dimensions, heldOn }: SqlWorld, joins: Map<string, () => string>) => {
   const joined = new Map<string, Joined>();
   const map = (attribute: AttributeRef): RowMap => rowMapOf(fact.fact, attribute) as RowMap;
   const linkText = ({ sql, column, special }: KeyColumn): string => {
@@ -132,7 +138,9 @@ const memberFinder = (fact: SqlFact, { dialect, dimensions }: SqlWorld, joins: M
     const names = [...link.dimension.attributes.keys()];
     const table = (): string => dimensionTable(dialect, link, relation, native, coded);
     const linked = native ? own.sql : link.attribute === undefined ? keySql(dialect, own.sql, own.column) : linkText(own);
-    joins.set(name, () => `left join (${table()}) as ${alias} on ${alias}.row_key = ${linked}`);
+    const day = link.at === undefined ? undefined : link.at === NOW ? String(heldOn ?? LAST_DAY) : `(${fact.day(link.at)})`;
+    const holds = day === undefined ? '' : ` and ${day} >= ${alias}.held_from and ${day} < ${alias}.held_until`;
+    joins.set(name, () => `left join (${table()}) as ${alias} on ${alias}.row_key = ${linked}${holds}`);
     const made: Joined = {
       alias,
       table,
@@ -265,6 +273,7 @@ export const selectOf = (fact: SqlFact, world: SqlWorld, knownBy: number | undef
   const aggregate = (request: AggregateRequest): string => {
     const where = request.where.length === 0 ? '' : ` filter (where ${request.where.map(condition).join(' and ')})`;
     if (request.kind === 'rows') return `count(*)${where}`;
+    if (request.kind === 'first-time') throw new Error('first times have a statement of their own');
     if (request.kind === 'count') {
       // Where no row is blank, all are counted already.
       if (request.value.kind === 'column' && fact.numbers.get(request.value.column)?.full) return `count(*)${where}`;

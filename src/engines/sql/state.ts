@@ -89,10 +89,31 @@ const seenRows = async (fact: Fact, relation: Relation, filters: readonly Filter
   const members = new Map<string, readonly string[]>();
   for (const attribute of rangedAttributes(filters)) members.set(attribute.key, await allMembers(attribute, looking));
   const numbers = await bandNumbers(fact, relation, filters, looking);
-  const rows = { ...bareFact(fact, relation, database), number: (name: string) => numbers.get(name) as NumberSql };
-  const select = selectOf(rows, await worldOf(looking.state, database, members), undefined);
+  const dated = await datedRows(fact, relation, filters, looking);
+  const rows = { ...bareFact(fact, dated?.relation ?? relation, database), ...(dated ? { day: dated.day } : {}) };
+  const select = selectOf(
+    { ...rows, number: (name: string) => numbers.get(name) as NumberSql },
+    await worldOf(looking.state, database, members),
+    undefined,
+  );
   const conditions = filters.map(select.condition);
-  return { ...relation, from: `(select ${ROWS}.* from ${select.from()} where ${conditions.join(' and ')})` };
+  // What has been read of dates stands beside the columns, and is read anew of the rows that are left.
+  const own = relation.columns.map(({ name }) => `${ROWS}.${database.dialect.identifier(name)}`);
+  return { ...relation, from: `(select ${dated ? own.join(', ') : `${ROWS}.*`} from ${select.from()} where ${conditions.join(' and ')})` };
+};
+
+/** The rows with their dates, where filters are about versions that hold on them (G9). */
+const datedRows = async (
+  fact: Fact,
+  relation: Relation,
+  filters: readonly Filter[],
+  { model, database, run }: Looking,
+): Promise<SqlFact | undefined> => {
+  const isVersioned = (filter: Filter): boolean => filter.kind === 'members' && rowMapOf(fact, filter.attribute)?.kind === 'key-day';
+  if (!filters.some(isVersioned)) return undefined;
+  return openSqlFact({ fact, relation, model, dialect: database.dialect, run, hidden: true }).catch((error: unknown) => {
+    throw hiddenFault(relation.name, error);
+  });
 };
 
 /** A fact of which nothing is known but its links. */

@@ -9,12 +9,15 @@ import type {
   Bounds,
   Cancellation,
   Cube,
+  CubeColumn,
   CubeRequest,
   DataNote,
   Events,
   EventsRequest,
   Filter,
   SampleRequest,
+  Tallies,
+  TallyRequest,
 } from '../../plan/request.ts';
 import type { OpenOptions, RowsOf, Store } from '../engine.ts';
 import { unknownColumn } from '../shared/faults.ts';
@@ -28,6 +31,7 @@ import { sampleOf } from './sample.ts';
 import { type SqlWorld, selectOf } from './select.ts';
 import { sqlState } from './state.ts';
 import { type Run, rangedAttributes, type SqlState, sourceNamed, worldOf } from './tables.ts';
+import { firstTimeStatement, placedCounts, talliesOf, tallyStatement } from './values-by-day.ts';
 
 /** A database whose answers are counted, row by row. */
 const counting = (database: Database): { readonly database: Database; readonly fetched: () => number } => {
@@ -57,17 +61,19 @@ interface View {
   readonly fetched: () => number;
 }
 
+type Asking = Pick<CubeRequest, 'workingDays' | 'heldOn'> & Partial<Pick<CubeRequest, 'segments' | 'role'>>;
+
 /** What a statement about a fact is made of: members that filters between two ends choose from are fetched before. */
-const worldFor = async (view: View, filters: readonly Filter[], request?: CubeRequest | EventsRequest): Promise<SqlWorld> => {
+const worldFor = async (view: View, filters: readonly Filter[], request?: Asking): Promise<SqlWorld> => {
   const found = new Map<string, readonly string[]>();
   for (const attribute of rangedAttributes(filters)) found.set(attribute.key, await view.members(attribute));
   const latest = new Map(filters.flatMap((filter) => (filter.kind === 'by' ? [[filter.role, filter.day] as const] : [])));
-  const end = request?.segments.ends.at(-1);
+  const end = request?.segments?.ends.at(-1);
   if (request?.role !== undefined && end !== undefined) latest.set(request.role, Math.min(end, latest.get(request.role) ?? end));
-  return { ...(await worldOf(view.state, view.database, found)), workingDays: request?.workingDays, latest };
+  return { ...(await worldOf(view.state, view.database, found)), workingDays: request?.workingDays, latest, heldOn: request?.heldOn };
 };
 
-const rowsOf = ({ hidden }: CubeRequest | EventsRequest) => (hidden === 'counted' ? 'all' : 'seen');
+const rowsOf = ({ hidden }: CubeRequest | EventsRequest | TallyRequest) => (hidden === 'counted' ? 'all' : 'seen');
 
 /** A cube without any row. */
 const emptyCube = ({ segments, aggregates }: CubeRequest): Cube => ({
@@ -91,6 +97,34 @@ const cube = async (view: View, request: CubeRequest, signal?: Cancellation): Pr
   }
   const statement = cubeStatement(request, fact, world, rowsIn);
   return statement.cube(await view.run(statement, signal));
+};
+
+/** A cube some of whose aggregates count first times: each of those by a statement of its own (M15). */
+const cubeOf = async (view: View, request: CubeRequest, signal?: Cancellation): Promise<Cube> => {
+  const { aggregates, segments } = request;
+  if (!aggregates.some(({ kind }) => kind === 'first-time')) return cube(view, request, signal);
+  const plain = aggregates.filter(({ kind }) => kind !== 'first-time');
+  const found = await cube(view, { ...request, aggregates: [{ kind: 'rows', where: [] }, ...plain] }, signal);
+  const fact = await view.state.fact(request.fact, rowsOf(request));
+  const columns: CubeColumn[] = [];
+  for (const aggregate of aggregates) {
+    if (aggregate.kind !== 'first-time') columns.push(found.columns[1 + plain.indexOf(aggregate)]);
+    else {
+      const world = await worldFor(view, [...request.filters, ...aggregate.where], request);
+      const isEmpty = segments.starts.length === 0 || found.tuples.length === 0;
+      const rows = isEmpty ? undefined : await view.run(firstTimeStatement(request, aggregate, fact, world), signal);
+      columns.push({ cells: rows ? placedCounts(rows, segments.starts.length, found.tuples) : new Float64Array(0), scale: 0 });
+    }
+  }
+  return { ...found, columns };
+};
+
+const tallies = async (view: View, request: TallyRequest, signal?: Cancellation): Promise<Tallies> => {
+  const fact = await view.state.fact(request.fact, rowsOf(request));
+  const { segments, filters, where } = request;
+  if (segments.starts.length === 0) return talliesOf({ count: 0, columns: [] }, request, fact);
+  const world = await worldFor(view, [...filters, ...where], request);
+  return talliesOf(await view.run(tallyStatement(request, fact, world), signal), request, fact);
 };
 
 const events = async (view: View, request: EventsRequest, signal?: Cancellation): Promise<Events> => {
@@ -151,7 +185,7 @@ const rows = async (view: View, name: string, columns: readonly string[]): Promi
 
 const sample = async (view: View, request: SampleRequest, signal?: Cancellation) => {
   const fact = await view.state.fact(request.fact);
-  const world = await worldFor(view, request.filters);
+  const world = await worldFor(view, request.filters, { heldOn: request.heldOn });
   return sampleOf.fact(request, fact, world, (statement) => view.run(statement, signal));
 };
 
@@ -197,11 +231,12 @@ const methods = (view: View, opened: Opened): Omit<Store, 'close' | 'begin'> => 
   lateRoles: async (fact) => (fact.enters === undefined ? [] : (await view.state.fact(fact)).late),
   cubes: async (requests, signal) => {
     const found: Cube[] = [];
-    for (const request of requests) found.push(await cube(view, request, signal));
+    for (const request of requests) found.push(await cubeOf(view, request, signal));
     return found;
   },
   sample: (request, signal) => sample(view, request, signal),
   events: (request, signal) => events(view, request, signal),
+  tallies: (request, signal) => tallies(view, request, signal),
 });
 
 const viewOf = (model: Model, database: Database, options: OpenOptions, state: SqlState, run: Run, fetched: () => number): View => {
@@ -342,6 +377,7 @@ const liveStore = async (model: Model, database: Database, options: OpenOptions,
     cubes: alone((store) => store.cubes),
     sample: alone((store) => store.sample),
     events: alone((store) => store.events),
+    tallies: alone((store) => store.tallies),
     begin,
     close: database.close,
   };

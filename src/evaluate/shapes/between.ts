@@ -1,7 +1,6 @@
 import type { AskFrame, PlannedMeasure } from '../../plan/planned.ts';
 
-import type { Filter } from '../../plan/request.ts';
-import { rowsOf } from '../../plan/rows.ts';
+import { betweenFilters, rowsOf } from '../../plan/rows.ts';
 import { runsOf } from '../../plan/runs.ts';
 import type { Calculation, Kind, LeafData, LoadedMeasure } from '../scope.ts';
 import { lookupRuns } from './lookups.ts';
@@ -16,18 +15,8 @@ const datesOf = ({ leaf }: Pick<PlannedMeasure, 'leaf'>) => {
 
 const asks: Kind['asks'] = (measure, frame: AskFrame) => {
   const { leaf, where, segments } = measure;
-  const { fact } = leaf.measure;
   const value = datesOf(measure);
-  const { from, until } = value;
-  const both: Filter[] = [from, until].map((role) => ({ kind: 'date', role, is: 'present', why: 'dates' }));
-  const { asOf } = frame;
-  // A date after the as-of date is not known yet (A2); asked only where one can be.
-  const known: Filter[] = [from, until]
-    .filter(
-      (role) => role !== leaf.role.name && fact.roles.get(role)?.horizon === 'actual' && (frame.bounds(fact, role)?.last ?? asOf) > asOf,
-    )
-    .map((role) => ({ kind: 'by', role, day: asOf, why: 'known' }));
-  const rows = rowsOf(measure, leaf.role.name, frame, [...both, { kind: 'order', from, until, is: 'forward', why: 'dates' }, ...known]);
+  const rows = rowsOf(measure, leaf.role.name, frame, betweenFilters(leaf, value, frame));
   return {
     counted: rows,
     cubes: {

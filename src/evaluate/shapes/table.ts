@@ -1,6 +1,6 @@
 // The kinds of measures, each once: which measures are of it, what it asks of an engine, what makes its cells, and what is said of it.
 
-import type { Measure, Model } from '../../model/model.ts';
+import type { DaysBetween, Measure, Model } from '../../model/model.ts';
 import { type Bound, leavesOf, withShapes } from '../../plan/bind.ts';
 import type { NothingShown, PlannedKind } from '../../plan/planned.ts';
 
@@ -21,9 +21,14 @@ interface Shape {
   readonly words: (measure: Measure) => string;
 }
 
+const daysWords = ({ days, from, until }: DaysBetween): string =>
+  `${days === 'working' ? 'working ' : ''}days between ${from} and ${until}`;
+const percentileWords = (at: number): string => (at === 0.5 ? 'median' : `percentile at ${at}`);
 const valueWords = ({ aggregate }: Measure): string => {
-  if (aggregate.kind === 'days-between')
-    return `average of ${aggregate.days === 'working' ? 'working ' : ''}days between ${aggregate.from} and ${aggregate.until}`;
+  if (aggregate.kind === 'days-between') return `average of ${daysWords(aggregate)}`;
+  if (aggregate.kind === 'percentile')
+    return `${percentileWords(aggregate.at)} of ${aggregate.of.kind === 'column' ? aggregate.of.column : daysWords(aggregate.of)}`;
+  if (aggregate.kind === 'first-time') return `values of ${aggregate.column} seen for the first time of all`;
   if (aggregate.kind === 'count') return `count of ${aggregate.column === undefined ? 'rows' : `rows with ${aggregate.column}`}`;
   return `${aggregate.kind === 'count-distinct' ? 'distinct values' : aggregate.kind} of ${aggregate.column}`;
 };
@@ -67,6 +72,18 @@ const SHAPES: readonly Shape[] = [
     is: ({ aggregate }) => aggregate.kind === 'days-between',
     kind: ({ betweenKind }) => betweenKind,
     nothing: (measure) => both('blank', measure),
+    words: valueWords,
+  },
+  {
+    is: ({ aggregate }) => aggregate.kind === 'percentile',
+    kind: ({ percentileKind }) => percentileKind,
+    nothing: (measure) => both('blank', measure),
+    words: valueWords,
+  },
+  {
+    is: ({ aggregate }) => aggregate.kind === 'first-time',
+    kind: ({ firstTimeKind }) => firstTimeKind,
+    nothing: (measure) => both('zero', measure),
     words: valueWords,
   },
   {

@@ -7,7 +7,7 @@ import type { Expression } from '../../language/syntax.ts';
 import { columnsIn } from '../columns.ts';
 import type { Faults } from '../faults.ts';
 import type { Path } from '../keys.ts';
-import type { Band, Dimension, Fact, Link, Model, Role } from '../model.ts';
+import { type Band, type Dimension, type Fact, type Link, type Model, NOW, type Role } from '../model.ts';
 import type { FactInput } from '../schema.ts';
 
 /** A date format that gives no day is told where it is written, whatever the column holds. */
@@ -80,7 +80,31 @@ export interface FactSurroundings extends Pick<Model, 'sources' | 'units'> {
   readonly parts: Map<string, Dimension>;
 }
 
-const linkLinks = (input: FactInput, model: FactSurroundings, path: Path, faults: Faults): Link[] => {
+/** The role by whose date rows take their version of a dimension, or `now` (G9); undefined where there are none. */
+const versionRole = (
+  at: string | undefined,
+  { valid, name }: Dimension,
+  roles: ReadonlyMap<string, Role>,
+  path: Path,
+  faults: Faults,
+): string | undefined => {
+  if (!valid) {
+    if (at !== undefined)
+      faults.add(
+        [...path, 'at'],
+        'bad-link',
+        `dimension "${name}" has no versions to take at ${at}`,
+        'Give it `valid`, or leave `at` out (G9).',
+      );
+    return undefined;
+  }
+  const role = at ?? roles.keys().next().value;
+  if (role !== undefined && role !== NOW && !roles.has(role))
+    faults.add([...path, 'at'], 'unknown-role', `there is no date "${role}"`, suggest(role, [...roles.keys(), NOW], 'dates'));
+  return role;
+};
+
+const linkLinks = (input: FactInput, model: FactSurroundings, roles: ReadonlyMap<string, Role>, path: Path, faults: Faults): Link[] => {
   const links: Link[] = [];
   for (const [written, link] of Object.entries(input.links ?? {})) {
     const at = [...path, 'links', written];
@@ -111,7 +135,11 @@ const linkLinks = (input: FactInput, model: FactSurroundings, path: Path, faults
       continue;
     }
     model.parts.set(part, dimension);
-    links.push({ part, dimension, attribute, column: typeof link === 'string' ? link : link.column });
+    const column = typeof link === 'string' ? link : link.column;
+    // What links to an attribute has its text, whichever version that is of.
+    const held =
+      attribute === undefined ? versionRole(typeof link === 'string' ? undefined : link.at, dimension, roles, at, faults) : undefined;
+    links.push({ part, dimension, attribute, column, at: held });
   }
   return links;
 };
@@ -163,7 +191,7 @@ export const linkFact = (name: string, input: FactInput, model: FactSurroundings
   if (input.begins !== undefined && begins === undefined)
     faults.add([...path, 'begins'], 'bad-date', `"${input.begins}" is not a date`, 'Write YYYY-MM-DD.');
   const columns = linkColumns(name, input, path, faults);
-  const links = linkLinks(input, model, path, faults);
+  const links = linkLinks(input, model, roles, path, faults);
   const bands = linkBands(input, path, faults);
   if ((input.recorded === undefined) !== (input.versionKey === undefined)) {
     faults.add(

@@ -2,10 +2,10 @@
 import { suggest } from '../../errors.ts';
 import type { Faults } from '../faults.ts';
 import type { Path } from '../keys.ts';
-import type { Aggregate, Fact, Measure } from '../model.ts';
+import { type Aggregate, daysIn, type Fact, type Measure } from '../model.ts';
 import type { MeasureInput } from '../schema.ts';
 
-const AGGREGATES = ['sum', 'count', 'countDistinct', 'average', 'min', 'max', 'daysBetween'] as const;
+const AGGREGATES = ['sum', 'count', 'countDistinct', 'average', 'min', 'max', 'median', 'percentile', 'firstTime', 'daysBetween'] as const;
 
 const pair = (text: string): [string, string] | undefined => {
   const parts = text.split('/').map((part) => part.trim());
@@ -38,6 +38,27 @@ const rolePair = (written: Written, text: string, at: Path): { from: string; unt
   return from && until ? { from, until } : undefined;
 };
 
+/** Shares are told apart by so many decimals. */
+const SHARE_DECIMALS = 6;
+
+/** A percentile of a column, or of the days between two dates (M14). */
+const percentileOf = (written: Written, text: string, at: number, path: Path): Aggregate | undefined => {
+  const { fact, input, faults, name } = written;
+  if (!(at >= 0 && at <= 1) || Number(at.toFixed(SHARE_DECIMALS)) !== at) {
+    faults.add(
+      [...path, 'at'],
+      'bad-percentile',
+      `measure "${name}": a percentile at ${at}`,
+      `It is a share of the rows, from 0 to 1 with at most ${SHARE_DECIMALS} decimals: 0.9 is the value that nine of ten do not exceed (M14).`,
+    );
+    return undefined;
+  }
+  const isPair = !fact.columns.has(text) && pair(text)?.some((role) => fact.roles.has(role));
+  if (!isPair) return { kind: 'percentile', of: { kind: 'column', column: text }, at };
+  const both = rolePair(written, text, path);
+  return both && { kind: 'percentile', of: { kind: 'days-between', ...both, days: input.workingDays ? 'working' : 'all' }, at };
+};
+
 /** The one aggregate of a measure (M1). */
 const aggregateOf = (written: Written): Aggregate | undefined => {
   const { name, input, path, faults } = written;
@@ -47,7 +68,7 @@ const aggregateOf = (written: Written): Aggregate | undefined => {
       path,
       'bad-measure',
       given.length === 0 ? `measure "${name}" has no aggregate` : `measure "${name}" has ${given.length} aggregates`,
-      'A measure has one of sum, count, count-distinct, average, min, max, days-between.',
+      'A measure has one of sum, count, count-distinct, average, min, max, median, percentile, first-time, days-between.',
     );
     return undefined;
   }
@@ -56,12 +77,19 @@ const aggregateOf = (written: Written): Aggregate | undefined => {
     const both = rolePair(written, input.daysBetween as string, [...path, key]);
     return both && { kind: 'days-between', ...both, days: input.workingDays ? 'working' : 'all' };
   }
+  if (key === 'median') return percentileOf(written, input.median as string, 0.5, [...path, key]);
+  if (key === 'percentile') {
+    const { of, at } = input.percentile as NonNullable<MeasureInput['percentile']>;
+    return percentileOf(written, of, at, [...path, key]);
+  }
+  if (key === 'firstTime') return { kind: 'first-time', column: input.firstTime as string };
   if (key === 'count') return { kind: 'count', column: input.count === 'rows' ? undefined : input.count };
   return { kind: key === 'countDistinct' ? 'count-distinct' : key, column: input[key] as string };
 };
 
 /** What does not go together: each with its key, what is wrong with it and what would be right. */
-const checkTogether = ({ name, input, path, faults }: Written, { kind }: Aggregate): void => {
+const checkTogether = ({ name, input, path, faults }: Written, aggregate: Aggregate): void => {
+  const { kind } = aggregate;
   const { open, acrossTime, workingDays, spread, spreadAcross } = input;
   const isAdditive = kind === 'sum' || kind === 'count';
   const wrong: readonly (readonly [boolean, at: string, message: string, hint: string])[] = [
@@ -73,7 +101,7 @@ const checkTogether = ({ name, input, path, faults }: Written, { kind }: Aggrega
       'Leave `across-time` out.',
     ],
     [acrossTime !== undefined && !isAdditive, 'acrossTime', 'only a sum or a count has an aggregate across time', 'Use sum or count (M4).'],
-    [workingDays !== undefined && kind !== 'days-between', 'workingDays', 'working-days belongs to days-between', 'Leave it out.'],
+    [workingDays !== undefined && !daysIn(aggregate), 'workingDays', 'working-days belongs to days between two dates', 'Leave it out.'],
     [spread !== undefined && spread !== 'none' && !isAdditive, 'spread', 'only sum and count spread (G3)', 'Leave `spread` out.'],
     [
       spreadAcross !== undefined && (!isAdditive || open !== undefined || acrossTime !== undefined),

@@ -44,7 +44,14 @@ export const linkDimension = (
   }
   if (input.source === undefined) attributes.set(name, { name, column: name, order: undefined });
   else if (attributes.size === 0 && input.key !== undefined) attributes.set(name, { name, column: input.key, order: undefined });
-  return { name, source: input.source, key: input.key, attributes };
+  if (input.source === undefined && input.valid !== undefined)
+    faults.add(
+      [...path, 'valid'],
+      'contradiction',
+      `dimension "${name}" has versions but no source`,
+      'Name the source, or leave `valid` out.',
+    );
+  return { name, source: input.source, key: input.key, valid: input.valid, attributes };
 };
 
 const linkSource = (name: string, input: NonNullable<ModelInput['sources']>[string], faults: Faults): Source => {

@@ -16,6 +16,15 @@ export interface ThresholdMap {
   readonly band: Band;
 }
 
+/** The row's key and a day looked up together: the version of the key that holds on the row's own date, or on the as-of date (G9). */
+export interface KeyDayMap {
+  readonly kind: 'key-day';
+  readonly link: Link;
+  readonly attribute: string;
+  /** The role whose date it is, or `now`. */
+  readonly at: string;
+}
+
 /** The day of the role in use looked up in a table of days (U11): the plan sorts days by member, so engines are never asked for it. */
 export interface DayMap {
   readonly kind: 'day';
@@ -23,5 +32,5 @@ export interface DayMap {
 }
 
 /** Maps that engines know: what a row itself says. */
-export type RowMap = KeyMap | ThresholdMap;
+export type RowMap = KeyMap | KeyDayMap | ThresholdMap;
 export type MemberMap = RowMap | DayMap;
