@@ -21,6 +21,8 @@ const MOST_TERMS = 1000;
 interface Parsing {
   readonly text: string;
   readonly style: NameStyle;
+  /** Names of rates that a column may use. */
+  readonly rates: ReadonlySet<string>;
   readonly tokens: readonly Token[];
   position: number;
   depth: number;
@@ -137,14 +139,24 @@ const checkedCall = (own: Parsing, name: FunctionName, args: Expression[], token
 };
 
 const callIn = (own: Parsing, token: Token): Expression => {
-  const known = FUNCTIONS.find((candidate) => candidate === token.text);
+  // A row has no other value to fall back on (M13, M14).
+  const functions = own.style === 'column' ? FUNCTIONS.filter((name) => name !== 'coalesce') : FUNCTIONS;
+  const known = functions.find((candidate) => candidate === token.text);
   if (!known) {
-    const near = nearest(token.text, FUNCTIONS);
-    const hint = near ? `Did you mean "${near}"?` : `Functions: ${FUNCTIONS.join(', ')}.`;
+    const near = nearest(token.text, functions);
+    const hint = near ? `Did you mean "${near}"?` : `Functions: ${functions.join(', ')}.`;
     return fail(own, token, `there is no function "${token.text}"`, hint);
   }
   next(own);
   return checkedCall(own, known, listOf(own, sumIn, `the parenthesis of ${known} is not closed`), token);
+};
+
+/** A rate, and the date that it is taken at where that is not the fact's first. */
+const rateIn = (own: Parsing, { text: name, at }: Token): Expression => {
+  const token = peek(own);
+  if (!(token.kind === 'name' && token.text === 'on')) return { kind: 'rate', name, role: undefined, at };
+  next(own);
+  return { kind: 'rate', name, role: nameIn(own, 'a role').text, at };
 };
 
 /** A number, a name, a call, or what stands in parentheses. */
@@ -156,12 +168,12 @@ const primaryIn = (own: Parsing): Expression => {
     expect(own, ')', 'the parenthesis is not closed');
     return inner;
   }
-  if (own.style === 'reading' && token.kind === 'name' && isOperator(peek(own), '(')) return callIn(own, token);
+  if (token.kind === 'name' && isOperator(peek(own), '(')) return callIn(own, token);
   if ((token.kind !== 'name' && token.kind !== 'quoted') || isReserved(own, token)) {
     const hint = isReserved(own, token) ? `"${token.text}" belongs behind a name, as in "revenue ${token.text} …".` : undefined;
     return fail(own, token, `a measure, number or parenthesis is expected, but ${shown(token)} stands here`, hint);
   }
-  return { kind: 'name', name: token.text, at: token.at };
+  return own.rates.has(token.text) ? rateIn(own, token) : { kind: 'name', name: token.text, at: token.at };
 };
 
 const factorIn = (own: Parsing): Expression => {
@@ -215,15 +227,16 @@ const chainIn = (own: Parsing, symbols: string, operand: (own: Parsing) => Expre
   }
   return left;
 };
+const NO_RATES: ReadonlySet<string> = new Set();
 const productIn = (own: Parsing): Expression => chainIn(own, '*/', factorIn);
 const sumIn = (own: Parsing): Expression => chainIn(own, '+-', productIn);
 
 /**
  * Parses a reading or a formula; with the style `column`, the arithmetic of a computed column (M13), which has
- * no modifiers. Throws `bad-reading` with the position.
+ * no modifiers, and may use rates (G10). Throws `bad-reading` with the position.
  */
-export const parseReading = (text: string, style: NameStyle = 'reading'): Expression => {
-  const own: Parsing = { text, style, tokens: tokenize(text, style), position: 0, depth: 0, terms: 0 };
+export const parseReading = (text: string, style: NameStyle = 'reading', rates: ReadonlySet<string> = NO_RATES): Expression => {
+  const own: Parsing = { text, style, rates, tokens: tokenize(text, style, rates), position: 0, depth: 0, terms: 0 };
   const result = sumIn(own);
   const rest = peek(own);
   if (rest.kind === 'end') return result;

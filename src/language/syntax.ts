@@ -2,6 +2,8 @@
 export type Expression =
   | { readonly kind: 'number'; readonly value: number; readonly at: number }
   | { readonly kind: 'name'; readonly name: string; readonly at: number }
+  /** A factor of a table of rates, by the row's date in a role; the fact's first one where none is named (G10). In columns alone. */
+  | { readonly kind: 'rate'; readonly name: string; readonly role: string | undefined; readonly at: number }
   | { readonly kind: 'call'; readonly name: FunctionName; readonly args: readonly Expression[]; readonly at: number }
   | { readonly kind: 'negate'; readonly of: Expression; readonly at: number }
   | { readonly kind: 'binary'; readonly operator: Operator; readonly left: Expression; readonly right: Expression; readonly at: number }

@@ -21,10 +21,18 @@ const LONGEST = 10_000;
 export const syntaxError = (text: string, at: number, message: string, hint?: string): DurchblickError =>
   new DurchblickError('bad-reading', message, { text, at, hint });
 
-export const tokenize = (text: string, style: NameStyle): Token[] => {
+/** Names of rates come first where one is written: they may have a minus sign, which else stands between two columns. */
+const patternOf = (style: NameStyle, rates: ReadonlySet<string>): RegExp => {
+  const { source, flags } = PATTERNS[style];
+  if (rates.size === 0) return new RegExp(source, flags);
+  const names = [...rates].sort((a, b) => b.length - a.length).map((name) => name.replace(/[.*+?^${}()|[\]\\]/g, '\\$&'));
+  return new RegExp(source.replace('|([A-Za-z_]', `|((?:${names.join('|')})(?![A-Za-z0-9_-])|[A-Za-z_]`), flags);
+};
+
+export const tokenize = (text: string, style: NameStyle, rates: ReadonlySet<string> = new Set()): Token[] => {
   if (text.length > LONGEST)
     throw syntaxError(text.slice(0, 60), 0, `the reading has ${text.length} characters`, `At most ${LONGEST} are read.`);
-  const pattern = PATTERNS[style];
+  const pattern = patternOf(style, rates);
   const tokens: Token[] = [];
   pattern.lastIndex = 0;
   while (pattern.lastIndex < text.length) {

@@ -1,5 +1,40 @@
 import type { Expression } from '../language/syntax.ts';
-import { columnOf, type Fact, type Model } from './model.ts';
+import { columnOf, type Fact, type Model, type Rate } from './model.ts';
+
+/** Rates that a computed column takes, with the role that it takes them by; the fact's first where none is named (G10). */
+export const ratesIn = (node: Expression): { readonly name: string; readonly role: string | undefined }[] => {
+  switch (node.kind) {
+    case 'rate':
+      return [node];
+    case 'binary':
+      return [...ratesIn(node.left), ...ratesIn(node.right)];
+    case 'negate':
+    case 'modified':
+      return ratesIn(node.of);
+    case 'call':
+      return node.args.flatMap(ratesIn);
+    default:
+      return [];
+  }
+};
+
+/** A rate by one of a fact's dates. */
+export interface UsedRate {
+  readonly rate: Rate;
+  readonly role: string;
+}
+
+/** What tells a rate by a date from every column: no column has such a name. */
+export const rateKey = (name: string, role: string): string => `${name} on ${role}`;
+
+/** The rates that a fact's columns take, each by its date. */
+export const usedRates = (fact: Fact, { rates }: Pick<Model, 'rates'>): UsedRate[] => {
+  const found = new Map<string, UsedRate>();
+  const [first] = fact.roles.keys();
+  for (const expression of fact.columns.values())
+    for (const { name, role = first } of ratesIn(expression)) found.set(rateKey(name, role), { rate: rates.get(name) as Rate, role });
+  return [...found.values()];
+};
 
 /** A column that a fact needs of its source: where the model says so, and what for. */
 export interface UsedColumn {
@@ -13,6 +48,7 @@ export const columnsIn = (node: Expression): string[] => {
   if (node.kind === 'name') return [node.name];
   if (node.kind === 'binary') return [...columnsIn(node.left), ...columnsIn(node.right)];
   if (node.kind === 'negate' || node.kind === 'modified') return columnsIn(node.of);
+  if (node.kind === 'call') return node.args.flatMap(columnsIn);
   return [];
 };
 
@@ -39,6 +75,7 @@ export const usedColumns = (fact: Fact, model: Model): UsedColumn[] => {
     });
   for (const [name, expression] of fact.columns)
     for (const column of columnsIn(expression)) list.push({ column, path: ['columns', name], use: 'number' });
+  for (const { rate } of usedRates(fact, model)) for (const [column] of rate.by) list.push({ column, path: ['columns'], use: 'link' });
   for (const band of fact.bands.values()) list.push({ column: band.of, path: ['bands', band.name, 'of'], use: 'number' });
   for (const { name, fact: owner, aggregate } of model.measures.values()) {
     const column = columnOf(aggregate);
@@ -61,6 +98,7 @@ export const dateColumns = (model: Model): ReadonlyMap<string, ReadonlySet<strin
   }
   for (const { source, valid } of model.dimensions.values())
     if (source !== undefined && valid) found.set(source, new Set([...(found.get(source) ?? []), valid.from, valid.until]));
+  for (const { source, date } of model.rates.values()) found.set(source, new Set([...(found.get(source) ?? []), date]));
   return found;
 };
 
@@ -69,6 +107,8 @@ export const columnsOfSource = (source: string, model: Model): string[] => {
   const found = new Set<string>();
   for (const fact of model.facts.values())
     if (fact.source === source) for (const { column } of usedColumns(fact, model)) if (!fact.columns.has(column)) found.add(column);
+  for (const rate of model.rates.values())
+    if (rate.source === source) for (const column of [rate.date, rate.of, ...rate.by.map(([, own]) => own)]) found.add(column);
   for (const dimension of model.dimensions.values()) {
     if (dimension.source !== source) continue;
     found.add(dimension.key as string);

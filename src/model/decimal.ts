@@ -69,6 +69,9 @@ export const digitsOf = (plain: string): Digits | undefined => {
   return { digits: sign === '-' ? -digits : digits, scale };
 };
 
+/** Rounds half away from zero, in the steps that every database has. */
+export const halfAway = (value: number): number => (value < 0 ? -Math.floor(-value + 0.5) : Math.floor(value + 0.5));
+
 /** Doubles tell all decimals of so many digits apart; more need care. */
 export const SURE_DIGITS = 15;
 

@@ -5,9 +5,9 @@ import { checked, type Locate, type Path } from './keys.ts';
 import { linkCalendar } from './link/calendar.ts';
 import { type FactSurroundings, linkFact } from './link/facts.ts';
 import { linkMeasure } from './link/measures.ts';
-import { linkDimension, linkSources } from './link/sources.ts';
+import { linkDimension, linkRate, linkSources } from './link/sources.ts';
 import { linkComparisons, linkWindows } from './link/time.ts';
-import type { Dimension, Fact, Formula, Measure, Model } from './model.ts';
+import type { Dimension, Fact, Formula, Measure, Model, Rate } from './model.ts';
 import { type FormatInput, type ModelInput, modelSchema } from './schema.ts';
 
 /** A format that `Intl.NumberFormat` does not take is told where it is written. */
@@ -122,7 +122,9 @@ export const linkModel = (written: unknown, locate: Locate = () => undefined): M
     dimensions.set(name, linkDimension(name, dimension, sources, faults));
   const parts = new Map<string, Dimension>(dimensions);
   const take = takingNames(faults);
-  const { facts, measures } = linkFacts(input, { sources, units, dimensions, parts }, take, faults);
+  const rates = new Map<string, Rate>();
+  for (const [name, rate] of Object.entries(input.rates ?? {})) rates.set(name, linkRate(name, rate, { sources, units }, faults));
+  const { facts, measures } = linkFacts(input, { sources, units, dimensions, rates, parts }, take, faults);
   const formulas = linkFormulas(input, take, faults);
   const windows = linkWindows(input, calendar, faults);
   const comparisons = linkComparisons(input, calendar, faults);
@@ -138,6 +140,7 @@ export const linkModel = (written: unknown, locate: Locate = () => undefined): M
     units,
     sources,
     dimensions,
+    rates,
     facts,
     measures,
     formulas,

@@ -19,6 +19,7 @@ export interface Model<N extends Names = Names> {
   readonly units: readonly string[];
   readonly sources: ReadonlyMap<string, Source>;
   readonly dimensions: ReadonlyMap<string, Dimension>;
+  readonly rates: ReadonlyMap<string, Rate>;
   readonly facts: ReadonlyMap<string, Fact>;
   readonly measures: ReadonlyMap<string, Measure>;
   readonly formulas: ReadonlyMap<string, Formula>;
@@ -61,6 +62,20 @@ export interface Dimension {
 
 /** Versions that hold on the as-of date, for all rows alike (G9). */
 export const NOW = 'now';
+
+/** A table of factors by day or coarser (G10). */
+export interface Rate {
+  readonly name: string;
+  readonly source: string;
+  readonly date: string;
+  /** `day`: the latest on or before a date holds; else that of the period which holds the date. */
+  readonly grain: string;
+  readonly of: string;
+  /** Columns of a fact's row, and those of the table that equal them. */
+  readonly by: readonly (readonly [own: string, column: string])[];
+  /** How many days old a daily rate may be. */
+  readonly hold: number;
+}
 
 export interface Role {
   readonly name: string;

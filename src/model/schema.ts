@@ -135,6 +135,15 @@ const fact = z.strictObject({
   label: z.optional(z.string()),
 });
 
+const rate = z.strictObject({
+  source: z.string(),
+  date: z.string(),
+  grain: z.optional(z.string()),
+  of: z.string(),
+  by: z.optional(z.record(z.string(), z.string())),
+  hold: z.optional(z.int().check(z.minimum(0))),
+});
+
 const formula = z.union([
   z.string(),
   z.strictObject({ is: z.string(), format: z.optional(format), better: z.optional(better), label: z.optional(z.string()) }),
@@ -179,6 +188,7 @@ export const modelSchema = z.strictObject({
   calendar: z.optional(calendar),
   sources: z.optional(z.record(name, source)),
   dimensions: z.optional(z.record(name, dimension)),
+  rates: z.optional(z.record(name, rate)),
   facts: z.record(name, fact),
   formulas: z.optional(z.record(name, formula)),
   windows: z.optional(z.record(name, window)),

@@ -246,6 +246,8 @@ const bindNode = (own: Binding, node: Expression, inherited: Inherited, way: Way
   switch (node.kind) {
     case 'number':
       return { kind: 'number', value: node.value };
+    case 'rate':
+      throw new Error('rates belong to columns');
     case 'negate':
       return { kind: 'negate', of: part(node.of) };
     case 'binary': {

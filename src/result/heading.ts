@@ -12,6 +12,7 @@ interface Spoken {
 const spokenIn = (node: Expression, model: Model): readonly Spoken[] => {
   switch (node.kind) {
     case 'number':
+    case 'rate':
       return [];
     case 'name':
       return [{ at: node.at, said: (model.measures.get(node.name) ?? model.formulas.get(node.name))?.label ?? node.name }];

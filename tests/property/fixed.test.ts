@@ -46,6 +46,9 @@ const removed = (tables: Tables, fixed: Fixed): Readonly<Record<string, TableInp
     stock: tables.stock.filter((row) => of(product(row.product), things)),
     regions: tables.regions.filter((row) => of(row, places)),
     products: tables.products.filter((row) => of(row, things)),
+    customers: tables.customers,
+    fx: tables.fx,
+    steps: tables.steps,
   };
   // Where no row is left, there are columns still.
   const columns = ([first]: Tables[string]): TableInput => Object.fromEntries(Object.keys(first).map((name) => [name, []]));

@@ -34,7 +34,11 @@ export const modelInput = (spread: Data['spread'], grain: Data['grain'], planHor
     periods: { season: { rows: Object.fromEntries(SEASONS.map(([name, starts, ends]) => [name, { starts, ends }])) } },
     workingDays: { holidays: [...HOLIDAYS] },
   },
-  sources: { sales: {}, regions: {}, products: {}, budget: {}, stock: {}, customers: {} },
+  sources: { sales: {}, regions: {}, products: {}, budget: {}, stock: {}, customers: {}, fx: {}, steps: {} },
+  rates: {
+    'to-eur': { source: 'fx', date: 'month', grain: 'month', of: 'rate', by: { region: 'code' } },
+    step: { source: 'steps', date: 'day', of: 'factor', hold: 40 },
+  },
   dimensions: {
     product: { source: 'products', key: 'id', attributes: { product: 'product', family: 'family' } },
     region: { source: 'regions', key: 'id', attributes: { region: 'region', country: 'country' } },
@@ -54,9 +58,12 @@ export const modelInput = (spread: Data['spread'], grain: Data['grain'], planHor
         'shipped-customer': { dimension: 'customer', column: 'order', at: 'shipped' },
         'present-customer': { dimension: 'customer', column: 'order', at: 'now' },
       },
+      columns: { eur: 'amount * to-eur', stepped: 'round(max(amount, 10) * step on shipped, 1)' },
       bands: { size: { of: 'amount', starts: { small: 0, large: 100 } } },
       measures: {
         revenue: { sum: 'amount', role: 'ordered' },
+        'in-eur': { sum: 'eur', role: 'ordered' },
+        stepped: { sum: 'stepped', role: 'ordered' },
         lines: { count: 'rows', role: 'ordered' },
         orders: { countDistinct: 'order', role: 'ordered' },
         mean: { average: 'amount', role: 'ordered' },
@@ -127,6 +134,25 @@ const CUSTOMERS = Array.from({ length: 11 }, (_, k) => k + 1).flatMap((k) => {
     { id: String(k), since: left + gap, until: undefined, segment: 'loyal' },
   ];
 });
+/** Rates by month; Austria's are not known before 2025 (G10). */
+const RATES = Array.from({ length: 36 }, (_, k) => `${2024 + Math.floor(k / 12)}-${String((k % 12) + 1).padStart(2, '0')}`).flatMap(
+  (month, k) => [
+    { month, code: 'n', rate: 1 },
+    { month, code: 's', rate: 0.9 + k / 1000 },
+    ...(k < 12 ? [] : [{ month, code: 'a', rate: 1.1 }]),
+  ],
+);
+const STEPS = [FIRST, FIRST + 100, FIRST + 130, FIRST + 300].map((on, k) => ({ day: on, factor: 1 + k / 4 }));
+const rateOn = (region: string | undefined, on: number | undefined): number | undefined =>
+  RATES.find(({ month, code }) => code === region && on !== undefined && iso(on).startsWith(month))?.rate;
+const stepOn = (on: number | undefined): number | undefined =>
+  on === undefined ? undefined : STEPS.filter((row) => row.day <= on && on - row.day <= 40).pop()?.factor;
+/** Times a factor, in cents and thousandths. */
+const times = (amount: number | undefined, factor: number | undefined): number | undefined =>
+  amount === undefined || factor === undefined ? undefined : (Math.round(amount * 100) * Math.round(factor * 1000)) / 1e5;
+const tenths = (amount: number | undefined): number | undefined =>
+  amount === undefined ? undefined : (Math.sign(amount) * Math.floor(Math.abs(Math.round(amount * 1e5)) / 1e4 + 0.5)) / 10;
+const raised = (amount: number | undefined): number | undefined => (amount === undefined ? undefined : Math.max(amount, 10));
 /** The segment that a customer was in on a day (G9). */
 const segmentOn = (id: string, on: number | undefined): string =>
   CUSTOMERS.find((row) => row.id === id && on !== undefined && (row.since ?? -1e9) <= on && on < (row.until ?? 1e9))?.segment ??
@@ -236,6 +262,8 @@ export const worldOf = (drawn: Data): { readonly world: RefWorld; readonly table
     })),
     regions: Object.entries(REGIONS).map(([id, attributes]) => ({ id, ...attributes })),
     products: Object.entries(PRODUCTS).map(([id, attributes]) => ({ id, ...attributes })),
+    fx: RATES,
+    steps: STEPS.map((row) => ({ ...row, day: iso(row.day) })),
     customers: CUSTOMERS.map((row) => ({ ...row, since: isoOrNull(row.since), until: isoOrNull(row.until) })),
     budget: drawn.budget.map((row, k) => ({ ...row, planned: iso(row.planned), recorded: iso(FIRST + k * 20) })),
     stock: drawn.stock.map((row) => ({ ...row, counted: iso(row.counted) })),
@@ -252,7 +280,12 @@ export const worldOf = (drawn: Data): { readonly world: RefWorld; readonly table
         'shipped-customer.segment': segmentOn(row.order, row.shipped),
       },
       now: (on: number) => ({ 'present-customer.segment': segmentOn(row.order, on) }),
-      columns: { amount: row.amount, order: row.order },
+      columns: {
+        amount: row.amount,
+        order: row.order,
+        eur: times(row.amount, rateOn(row.region, row.ordered)),
+        stepped: tenths(times(raised(row.amount), stepOn(row.shipped))),
+      },
     })),
     budget: drawn.budget.map((row, k) => ({
       recorded: FIRST + k * 20,
@@ -310,6 +343,8 @@ export const openWorld = async (drawn: Data, engine: (tables: Tables) => Engine 
 
 const MEASURES = [
   'revenue',
+  'in-eur',
+  'stepped',
   'lines',
   'orders',
   'mean',
@@ -339,6 +374,8 @@ const MEASURES = [
 ];
 const SALES = new Set([
   'revenue',
+  'in-eur',
+  'stepped',
   'lines',
   'orders',
   'mean',
@@ -551,6 +588,7 @@ export const question: fc.Arbitrary<Question> = fc
       ['family', 'product'],
       ['product', 'region'],
       ['size'],
+      ['region', 'size'],
       ['segment'],
       ['shipped-customer.segment', 'region'],
       ['present-customer.segment'],

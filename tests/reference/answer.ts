@@ -518,6 +518,8 @@ export const reference = (world: RefWorld, question: Question): RefAnswer => {
     switch (node.kind) {
       case 'number':
         return value(node.value);
+      case 'rate':
+        throw new Error('rates belong to columns');
       case 'name': {
         const measure = model.measures.get(node.name);
         if (measure) return leaf(measure, context);

@@ -40,6 +40,7 @@ export const nameFindings = (model: Model): Finding[] => {
   const sources = new Set([
     ...[...model.facts.values()].map(({ source }) => source),
     ...[...model.dimensions.values()].map(({ source }) => source),
+    ...[...model.rates.values()].map(({ source }) => source),
     ...tables,
   ]);
   for (const name of model.sources.keys())

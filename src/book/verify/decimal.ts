@@ -1,5 +1,5 @@
 import type { Expression } from '../../language/syntax.ts';
-import { digitsOf, type NumberForm, numberText } from '../../model/decimal.ts';
+import { digitsOf, halfAway, type NumberForm, numberText } from '../../model/decimal.ts';
 
 /** A number as it is written: digits and decimals where it has at most six (M10), else a double. */
 export type Plain = { readonly digits: bigint; readonly scale: number } | number;
@@ -30,13 +30,48 @@ const combine = (operator: '+' | '-' | '*' | '/', a: Plain, b: Plain): Plain | u
   return { digits: operator === '+' ? x + y : x - y, scale };
 };
 
+/** What a row has: numbers by column, and factors of rates by the date that they are taken at. */
+export interface Looked {
+  readonly named: (name: string) => Plain | undefined;
+  readonly rate: (name: string, role: string | undefined) => Plain | undefined;
+}
+
+const rounded = (value: Plain, digits: number): Plain => {
+  if (typeof value === 'number') return { digits: BigInt(halfAway(value * 10 ** digits)), scale: digits };
+  if (value.scale <= digits) return value;
+  const by = 10n ** BigInt(value.scale - digits);
+  const size = value.digits < 0n ? -value.digits : value.digits;
+  const whole = (size * 2n + by) / (by * 2n);
+  return { digits: value.digits < 0n ? -whole : whole, scale: digits };
+};
+
+const called = ({ name, args }: Extract<Expression, { kind: 'call' }>, column: Looked): Plain | undefined => {
+  const values = (name === 'round' ? args.slice(0, 1) : args).map((arg) => computed(arg, column));
+  const there = values.filter((value) => value !== undefined);
+  if (there.length < values.length) return undefined;
+  const [first, second] = [there[0], args[1]];
+  if (name === 'round') return rounded(first, second?.kind === 'number' ? second.value : 0);
+  if (name === 'abs') {
+    if (typeof first === 'number') return Math.abs(first);
+    return { digits: first.digits < 0n ? -first.digits : first.digits, scale: first.scale };
+  }
+  const isBetter = (a: Plain, b: Plain): boolean => (name === 'min' ? doubleOf(a) < doubleOf(b) : doubleOf(a) > doubleOf(b));
+  const best = there.reduce((so, value) => (isBetter(value, so) ? value : so));
+  // One double among them makes doubles of all.
+  return there.some((value) => typeof value === 'number') ? doubleOf(best) : best;
+};
+
 /** A computed column in one row (M13): blank as soon as a part of it is. */
-export const computed = (node: Expression, column: (name: string) => Plain | undefined): Plain | undefined => {
+export const computed = (node: Expression, column: Looked): Plain | undefined => {
   switch (node.kind) {
     case 'number':
       return plainOf(node.value);
     case 'name':
-      return column(node.name);
+      return column.named(node.name);
+    case 'rate':
+      return column.rate(node.name, node.role);
+    case 'call':
+      return called(node, column);
     case 'negate': {
       const of = computed(node.of, column);
       if (of === undefined) return undefined;

@@ -1,11 +1,12 @@
 import type { ColumnKind } from '../../basics/columnar.ts';
 import { type Day, FIRST_DAY, LAST_DAY, NO_DAY } from '../../calendar/day.ts';
 import type { Store } from '../../engines/engine.ts';
+import { ratePeriods, ratesByKey } from '../../engines/shared/rates.ts';
 import { isBlank, keyReader, rowDayReader } from '../../engines/shared/values.ts';
 import { type Held, heldDays, versionAt, versionsByKey } from '../../engines/shared/versions.ts';
 import { type AttributeRef, memberText, NONE, reach, UNKNOWN } from '../../model/attributes.ts';
 import { usedColumns } from '../../model/columns.ts';
-import { type Dimension, type Fact, type Model, NOW } from '../../model/model.ts';
+import { type Dimension, type Fact, type Model, NOW, type Rate } from '../../model/model.ts';
 import { passes } from '../../plan/members/test.ts';
 import type { Filter, RowSet, RowValue, WorkingDays } from '../../plan/request.ts';
 import { computed, doubleOf, type Plain, plainOf } from './decimal.ts';
@@ -67,6 +68,31 @@ export const dimensionRows = async (dimension: Dimension, { timeZone }: Model, s
   return versionsByKey(found, source, dimension, true);
 };
 
+/** A table of rates: by key the rates with the days on which they hold, and the factor of each row. */
+export interface RateRows {
+  readonly rate: Rate;
+  readonly versions: ReturnType<typeof ratesByKey>;
+  readonly factors: readonly (Plain | undefined)[];
+}
+
+export const rateRows = async (rate: Rate, model: Model, store: Store): Promise<RateRows> => {
+  const { timeZone } = model;
+  const { source, date, of, by, grain } = rate;
+  const rows = await store.rows(source, [...new Set([date, of, ...by.map(([, column]) => column)])]);
+  const read = rowDayReader(await store.kind(source, date), { timeZone, grain: grain === 'day' ? 'day' : 'coarse' });
+  const texts = await Promise.all(by.map(async ([, column]) => [column, textReader(await store.kind(source, column), timeZone)] as const));
+  const factors = rows.map((row) => plainOf(row[of], model.sources.get(source)?.numbers ?? 'plain'));
+  const days = rows.map((row) => dayOf(read(row[date])));
+  const there = days.filter((day) => day !== undefined);
+  const [first, last] = [there.reduce((a, b) => Math.min(a, b), LAST_DAY), there.reduce((a, b) => Math.max(a, b), FIRST_DAY)];
+  const periods = grain === 'day' || there.length === 0 ? [] : await ratePeriods(model, store.rows, rate, first, last);
+  const dated = rows.flatMap((row, k) => {
+    const day = days[k];
+    return day === undefined || factors[k] === undefined ? [] : [{ key: texts.map(([column, text]) => text(row[column])), day, row: k }];
+  });
+  return { rate, versions: ratesByKey(dated, rate, periods, source), factors };
+};
+
 const later = (a: unknown, b: unknown): boolean => {
   if (a instanceof Date && b instanceof Date) return a > b;
   if (typeof a === 'number' && typeof b === 'number') return a > b;
@@ -78,14 +104,29 @@ interface Reading {
   readonly fact: Fact;
   readonly model: Model;
   readonly dimensions: ReadonlyMap<string, TextsByKey | undefined>;
+  readonly rates: ReadonlyMap<string, RateRows>;
   readonly kindOf: (column: string) => ColumnKind;
   readonly textOf: (row: Row, column: string) => string;
 }
 
+/** The factor of a rate that holds on the row's date (G10). */
+const rateOf = ({ fact, rates, textOf }: Reading, row: Row, name: string, role?: string): Plain | undefined => {
+  const found = rates.get(name);
+  const [first] = fact.roles.keys();
+  if (!found) return undefined;
+  const key = JSON.stringify(found.rate.by.map(([own]) => textOf(row, own)));
+  const held = versionAt(found.versions.get(key), row.days[role ?? first]);
+  return held && found.factors[held.row];
+};
+
 const numberOf = (reading: Reading, row: Row, name: string): Plain | undefined => {
   const { fact, model } = reading;
   const expression = fact.columns.get(name);
-  if (expression) return computed(expression, (column) => numberOf(reading, row, column));
+  if (expression)
+    return computed(expression, {
+      named: (column) => numberOf(reading, row, column),
+      rate: (rate, role) => rateOf(reading, row, rate, role),
+    });
   return plainOf(row.raw[name], model.sources.get(fact.source)?.numbers ?? 'plain');
 };
 
@@ -164,7 +205,7 @@ const lastRevisions = ({ fact, model, kindOf, textOf }: Reading, among: readonly
 };
 
 /** Rows of a fact with their dates read, and what each column is read by. */
-const readRows = async (fact: Fact, model: Model, store: Store, dimensions: Reading['dimensions']) => {
+const readRows = async (fact: Fact, model: Model, store: Store, tables: Pick<Reading, 'dimensions' | 'rates'>) => {
   const { timeZone } = model;
   const columns = [...new Set(usedColumns(fact, model).map(({ column }) => column))].filter((column) => !fact.columns.has(column));
   const raws = await store.rows(fact.source, columns);
@@ -176,7 +217,7 @@ const readRows = async (fact: Fact, model: Model, store: Store, dimensions: Read
     return { name, column, read: rowDayReader(kindOf(column), { timeZone, format, blankDates, grain }) };
   });
   const texts = new Map(columns.map((column) => [column, textReader(kindOf(column), timeZone)]));
-  const reading: Reading = { fact, model, dimensions, kindOf, textOf: (row, column) => texts.get(column)?.(row.raw[column]) ?? '' };
+  const reading: Reading = { fact, model, ...tables, kindOf, textOf: (row, column) => texts.get(column)?.(row.raw[column]) ?? '' };
   const rows = raws.map((raw): Row => {
     return { raw, days: Object.fromEntries(readers.map(({ name, column, read }) => [name, dayOf(read(raw[column]))])) };
   });
@@ -188,10 +229,10 @@ export const factRows = async (
   fact: Fact,
   model: Model,
   store: Store,
-  dimensions: ReadonlyMap<string, TextsByKey | undefined>,
+  tables: Pick<Reading, 'dimensions' | 'rates'>,
   fixed: readonly Filter[],
 ): Promise<FactRows> => {
-  const { rows, reading } = await readRows(fact, model, store, dimensions);
+  const { rows, reading } = await readRows(fact, model, store, tables);
   const anyText = keyReader('mixed', model.timeZone);
   const seen = rows.filter((row) => fixed.every((filter) => passesFilter(reading, row, filter)));
   return {

@@ -17,7 +17,7 @@ import type {
 } from '../../plan/request.ts';
 import { ALL_TIME } from '../../plan/segments.ts';
 import { scaledTogether } from './decimal.ts';
-import { dimensionRows, type FactRows, factRows, type Row } from './rows.ts';
+import { dimensionRows, type FactRows, factRows, type RateRows, type Row, rateRows } from './rows.ts';
 
 /** Answers what the evaluation asks for by looking at every row again for every cell: no cube, no prefix sum, no events. */
 export interface PlainStore {
@@ -278,8 +278,10 @@ export const plainStore = async (model: Model, base: Store, { fixed }: OpenOptio
   const dimensions = new Map<string, Awaited<ReturnType<typeof dimensionRows>>>();
   for (const dimension of model.dimensions.values())
     if (readable(dimension.source)) dimensions.set(dimension.name, await dimensionRows(dimension, model, base));
+  const rates = new Map<string, RateRows>();
+  for (const rate of model.rates.values()) if (readable(rate.source)) rates.set(rate.name, await rateRows(rate, model, base));
   const facts = new Map<string, FactRows>();
-  for (const fact of ownFacts) facts.set(fact.name, await factRows(fact, model, base, dimensions, fixed.get(fact.name) ?? []));
+  for (const fact of ownFacts) facts.set(fact.name, await factRows(fact, model, base, { dimensions, rates }, fixed.get(fact.name) ?? []));
   const opened: Opened = (fact) => facts.get(fact.name) as FactRows;
   const cells = cellsBy(opened);
   const events = eventsBy(opened);

@@ -1,4 +1,6 @@
-import type { Expression } from '../../language/syntax.ts';
+import type { Expression, FunctionName } from '../../language/syntax.ts';
+import { rateKey } from '../../model/columns.ts';
+import { halfAway } from '../../model/decimal.ts';
 import { type NumberColumn, scaledColumn } from './columns.ts';
 import { PLAIN_LISTS } from './lists.ts';
 
@@ -43,6 +45,33 @@ const combine = (operator: '+' | '-' | '*' | '/', a: Values, b: Values): Values 
   return fits(values) ? { values, scale } : plain();
 };
 
+/** Two lists at one scale, in whole numbers where both are exact. */
+const alike = (a: Values, b: Values): readonly [Float64Array, Float64Array, scale: number] => {
+  if (a.scale < 0 || b.scale < 0) return [toDoubles(a), toDoubles(b), -1];
+  const scale = Math.max(a.scale, b.scale);
+  const raised = ({ values, scale: own }: Values): Float64Array =>
+    own === scale ? values : values.map((value) => value * 10 ** (scale - own));
+  return [raised(a), raised(b), scale];
+};
+
+const rounded = ({ values, scale }: Values, digits: number): Values => {
+  if (scale >= 0 && scale <= digits) return { values, scale };
+  if (scale > digits) return { values: values.map((value) => halfAway(value / 10 ** (scale - digits))), scale: digits };
+  return { values: values.map((value) => halfAway(value * 10 ** digits)), scale: digits };
+};
+
+/** The functions of readings over the columns of one row (M14); a blank makes a blank. */
+const called = (name: FunctionName, args: readonly Expression[], walk: (node: Expression) => Values): Values => {
+  const [first, ...others] = args;
+  const own = walk(first);
+  if (name === 'abs') return { ...own, values: own.values.map((value) => Math.abs(value)) };
+  if (name === 'round') return rounded(own, others[0]?.kind === 'number' ? others[0].value : 0);
+  return others.reduce<Values>((so, other) => {
+    const [a, b, scale] = alike(so, walk(other));
+    return { values: zip(a, b, name === 'min' ? Math.min : Math.max), scale };
+  }, own);
+};
+
 /** Drops decimals that no value uses, so that at most 6 remain where the data allow it (M10). */
 const trimmed = ({ values, scale }: Values): Values => {
   let [current, left] = [values, scale];
@@ -69,6 +98,10 @@ export const computeColumn = (expression: Expression, rows: number, column: (nam
       }
       case 'binary':
         return combine(node.operator, walk(node.left), walk(node.right));
+      case 'rate':
+        return column(rateKey(node.name, node.role as string));
+      case 'call':
+        return called(node.name, node.args, walk);
       default:
         throw new Error('computed columns have arithmetic only');
     }

@@ -1,6 +1,7 @@
 import { upperBound } from '../../basics/search.ts';
 import { type Day, LAST_DAY, NO_DAY } from '../../calendar/day.ts';
 import { type AttributeRef, memberText, NONE, UNKNOWN } from '../../model/attributes.ts';
+import { rateKey, usedRates } from '../../model/columns.ts';
 import { orderedMembers } from '../../model/members.ts';
 import { type Dimension, type Fact, type Model, NOW } from '../../model/model.ts';
 import { rowMapOf } from '../../plan/members/kinds.ts';
@@ -13,6 +14,7 @@ import { type Held, heldDays, versionsByKey } from '../shared/versions.ts';
 import { type Codes, type DayColumn, encode, type NumberColumn, readDays, readNumbers } from './columns.ts';
 import { computeColumn } from './compute.ts';
 import { type Lists, PLAIN_LISTS } from './lists.ts';
+import { factorColumn, missingIn, type RateData } from './rates.ts';
 
 /** A version of a key, and the row that it stands in. */
 interface Version extends Held {
@@ -223,14 +225,14 @@ const keyDayCodes = (
   return { codes, texts };
 };
 
+/** Tables that rows of facts are looked up in. */
+export interface Lookups {
+  readonly dimensions: ReadonlyMap<string, DimensionData>;
+  readonly rates: ReadonlyMap<string, RateData>;
+}
+
 /** Reads a fact: dates of all roles at once, so that bad ones are told before any number is shown (D3). */
-export const factData = (
-  fact: Fact,
-  table: Table,
-  model: Model,
-  dimensions: ReadonlyMap<string, DimensionData>,
-  lists: Lists,
-): FactData => {
+export const factData = (fact: Fact, table: Table, model: Model, tables: Lookups, lists: Lists): FactData => {
   const roles = new Map<string, DayColumn>();
   const notes: DataNote[] = [];
   for (const role of fact.roles.values()) {
@@ -240,7 +242,12 @@ export const factData = (
     if (days.bad > 0) notes.push(badDatesNote(fact.name, role.name, column, days.bad));
     roles.set(role.name, days);
   }
-  return { ...rowData(fact, table, model, dimensions, lists, roles), notes };
+  const data = rowData(fact, table, model, tables, lists, roles);
+  for (const { rate, role } of usedRates(fact, model)) {
+    const missing = missingIn(fact, rate, role, daysOf(roles, role), data.numbers(rateKey(rate.name, role)));
+    if (missing) notes.push(missing);
+  }
+  return { ...data, notes };
 };
 
 /** A table's rows with what they are read by. */
@@ -249,6 +256,8 @@ interface Reading {
   readonly table: Table;
   readonly model: Model;
   readonly lists: Lists;
+  readonly rates: Lookups['rates'];
+  readonly roles: Roles;
 }
 
 /** Something by name, made when it is first asked for and kept. */
@@ -263,11 +272,20 @@ const keptBy = <K, T>(keyOf: (asked: K) => string, make: (asked: K) => T, known 
   };
 };
 
-const numbersIn = ({ fact, table, model, lists }: Reading, known: Map<string, NumberColumn>): ((name: string) => NumberColumn) => {
+const numbersIn = (
+  { fact, table, model, lists, rates, roles }: Reading,
+  known: Map<string, NumberColumn>,
+): ((name: string) => NumberColumn) => {
   const { numbers: form = 'plain' } = model.sources.get(fact.source) ?? {};
+  const used = new Map(usedRates(fact, model).map((one) => [rateKey(one.rate.name, one.role), one]));
   const numbers: (name: string) => NumberColumn = keptBy(
     String,
     (name) => {
+      const rated = used.get(name);
+      if (rated) {
+        const factors = factorColumn(rates.get(rated.rate.name) as RateData, daysOf(roles, rated.role), table, model.timeZone);
+        return { ...factors, values: lists.own(factors.values) };
+      }
       const expression = fact.columns.get(name);
       if (!expression && !table.has(name)) throw unknownColumn(table.name, name, [...table.columnNames, ...fact.columns.keys()]);
       const column = expression
@@ -348,14 +366,14 @@ export const rowData = (
   fact: Fact,
   table: Table,
   model: Model,
-  dimensions: ReadonlyMap<string, DimensionData>,
+  tables: Lookups,
   lists: Lists,
   roles: Roles,
   /** The day on which versions hold that are taken now (G9). */
   heldOn: Day = LAST_DAY,
 ): Omit<FactData, 'notes'> => {
   const read = new Map<string, NumberColumn>();
-  const numbers = numbersIn({ fact, table, model, lists }, read);
+  const numbers = numbersIn({ fact, table, model, lists, rates: tables.rates, roles }, read);
   const sameText = keyReader('mixed', model.timeZone);
   const spans = new Map<string, NumberColumn>();
   const presences = keptBy(String, (name: string) => presenceOf(table.column(name), lists));
@@ -365,9 +383,9 @@ export const rowData = (
       const map = rowMapOf(fact, attribute);
       if (map === undefined) throw new Error(`${fact.name} does not reach ${attribute.key}`);
       if (map.kind === 'thresholds') return bandCodes(map, numbers, lists);
-      if (map.kind === 'key') return keyCodes(map, table, dimensions, model.timeZone, lists);
+      if (map.kind === 'key') return keyCodes(map, table, tables.dimensions, model.timeZone, lists);
       const days = map.at === NOW ? heldOn : daysOf(roles, map.at);
-      return keyDayCodes(map, days, table, dimensions, model.timeZone, lists);
+      return keyDayCodes(map, days, table, tables.dimensions, model.timeZone, lists);
     },
   );
   const reversals = keptBy(

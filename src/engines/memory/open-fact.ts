@@ -1,14 +1,14 @@
 import type { Sightings } from '../../basics/events.ts';
 import { DurchblickError } from '../../errors.ts';
 import { type AttributeRef, attributeOfLink } from '../../model/attributes.ts';
-import { usedColumns } from '../../model/columns.ts';
+import { usedColumns, usedRates } from '../../model/columns.ts';
 import { columnOf, daysIn, type Fact, type Model, NOW } from '../../model/model.ts';
 import { rowMapOf } from '../../plan/members/kinds.ts';
 import type { Filter } from '../../plan/request.ts';
 import { hiddenFault, unknownColumn } from '../shared/faults.ts';
 import { someRows, type Table } from '../shared/tables.ts';
 import { type Codes, readDays } from './columns.ts';
-import { type DimensionData, type FactData, factData, type MemberCodes, rowData } from './facts.ts';
+import { type FactData, factData, type Lookups, type MemberCodes, rowData } from './facts.ts';
 import { type Lists, PLAIN_LISTS } from './lists.ts';
 import { applyFilter, masksOf } from './masks.ts';
 
@@ -78,29 +78,28 @@ export const located = <T>(model: Model, path: readonly string[], run: () => T):
 /** Dates of the roles on which rows take the versions that filters are about (G9). */
 const versionRoles = (fact: Fact, table: Table, model: Model, filters: readonly Filter[]): FactData['roles'] => {
   const roles = new Map<string, ReturnType<typeof readDays>>();
-  for (const filter of filters) {
-    const map = filter.kind === 'members' ? rowMapOf(fact, filter.attribute) : undefined;
-    const role = map?.kind === 'key-day' ? fact.roles.get(map.at) : undefined;
-    if (!role || roles.has(role.name)) continue;
+  const add = (name: string): void => {
+    const role = fact.roles.get(name);
+    if (!role || roles.has(name)) return;
     const { column, format, blankDates } = role;
     const rules = { timeZone: model.timeZone, format, blankDates, grain: fact.grain === 'day' ? ('day' as const) : ('coarse' as const) };
-    roles.set(role.name, readDays(table.column(column), table.kind(column), rules, role.onBadDate, { table, column }, PLAIN_LISTS));
+    roles.set(name, readDays(table.column(column), table.kind(column), rules, role.onBadDate, { table, column }, PLAIN_LISTS));
+  };
+  for (const filter of filters) {
+    const map = filter.kind === 'members' ? rowMapOf(fact, filter.attribute) : undefined;
+    if (map?.kind === 'key-day') add(map.at);
+    // A band may be of an amount that takes rates.
+    if (map?.kind === 'thresholds') for (const { role } of usedRates(fact, model)) add(role);
   }
   return roles;
 };
 
 /** The rows of a table that fixed filters leave: everything else is found out from these alone (V3). */
-export const seenRows = (
-  fact: Fact,
-  table: Table,
-  model: Model,
-  dimensions: ReadonlyMap<string, DimensionData>,
-  filters: readonly Filter[],
-): Table => {
+export const seenRows = (fact: Fact, table: Table, model: Model, tables: Lookups, filters: readonly Filter[]): Table => {
   if (filters.length === 0) return table;
   const mask = new Uint8Array(table.rows).fill(1);
   try {
-    const data = rowData(fact, table, model, dimensions, PLAIN_LISTS, versionRoles(fact, table, model, filters));
+    const data = rowData(fact, table, model, tables, PLAIN_LISTS, versionRoles(fact, table, model, filters));
     for (const filter of filters) applyFilter(mask, filter, data);
   } catch (error) {
     throw hiddenFault(table.name, error);
@@ -109,7 +108,7 @@ export const seenRows = (
 };
 
 /** Opens a fact: what measures and links need is read now, so that faults are told before any answer. */
-export const openFact = (fact: Fact, table: Table, model: Model, dimensions: ReadonlyMap<string, DimensionData>, lists: Lists): Opened => {
+export const openFact = (fact: Fact, table: Table, model: Model, tables: Lookups, lists: Lists): Opened => {
   const path = ['facts', fact.name];
   for (const { column, path: at } of usedColumns(fact, model)) {
     if (fact.columns.has(column)) continue;
@@ -117,7 +116,7 @@ export const openFact = (fact: Fact, table: Table, model: Model, dimensions: Rea
       throw unknownColumn(table.name, column, [...table.columnNames, ...fact.columns.keys()]).located(model.locate([...path, ...at]));
     located(model, [...path, ...at], () => table.column(column));
   }
-  const data = located(model, [...path, 'dates'], () => factData(fact, table, model, dimensions, lists));
+  const data = located(model, [...path, 'dates'], () => factData(fact, table, model, tables, lists));
   // What measures sum and links point at is read now: a bad number is told before any answer, and no question pays for it.
   for (const measure of model.measures.values()) {
     const { aggregate } = measure;
@@ -150,7 +149,7 @@ export const openFact = (fact: Fact, table: Table, model: Model, dimensions: Rea
     if (day === undefined) return opened;
     const known = byDay.get(day);
     if (known) return known;
-    const { members } = rowData(fact, table, model, dimensions, lists, data.roles, day);
+    const { members } = rowData(fact, table, model, tables, lists, data.roles, day);
     const made: Opened = { ...openedOver({ ...data, members }, recordedDays, lists), heldOn };
     if (byDay.size >= MOST_HELD) byDay.delete(byDay.keys().next().value as number);
     byDay.set(day, made);

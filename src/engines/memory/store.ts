@@ -17,6 +17,7 @@ import { shownCell } from '../shared/values.ts';
 import { cubes } from './cubes.ts';
 import { type DimensionData, dimensionData } from './facts.ts';
 import { located, type Opened, openFact, seenRows } from './open-fact.ts';
+import { type RateData, rateData } from './rates.ts';
 import { scanningOf } from './scanning.ts';
 
 /** Bounds of a fact's roles, over the rows of some versions (W11, G7). */
@@ -124,14 +125,18 @@ export const openStore = async (
 ): Promise<Store> => {
   const table = tablesOf(model, given, files);
   const dimensions = await openDimensions(model, table, hiding.length > 0);
+  const plainRows = async (name: string, columns: readonly string[]) => rowsOf(await table(name), columns);
+  const rates = new Map<string, RateData>();
+  for (const rate of model.rates.values()) rates.set(rate.name, await rateData(rate, await table(rate.source), model, plainRows));
+  const lookups = { dimensions, rates };
   const facts = new Map<string, Opened>();
   const tables: OpenTables = { model, table, dimensions, facts, hiding };
   let most = 0;
   for (const fact of model.facts.values()) most = Math.max(most, (await table(fact.source)).rows);
   const { lists, scan, close } = await scanningOf(most);
   for (const fact of model.facts.values()) {
-    const rows = seenRows(fact, await table(fact.source), model, dimensions, fixed.get(fact.name) ?? []);
-    facts.set(fact.name, openFact(fact, rows, model, dimensions, lists));
+    const rows = seenRows(fact, await table(fact.source), model, lookups, fixed.get(fact.name) ?? []);
+    facts.set(fact.name, openFact(fact, rows, model, lookups, lists));
   }
   const opened = (fact: Fact): Opened => facts.get(fact.name) as Opened;
   /** Facts with the rows that fixed filters hide, where shares of them are asked for (G6). */
@@ -139,7 +144,7 @@ export const openStore = async (
   const unfiltered = async (fact: Fact): Promise<Opened> => {
     const rows = await table(fact.source);
     try {
-      return openFact(fact, rows, model, dimensions, lists);
+      return openFact(fact, rows, model, lookups, lists);
     } catch (error) {
       throw hiddenFault(rows.name, error);
     }
@@ -154,7 +159,7 @@ export const openStore = async (
     scans: 'together',
     notes: [...facts.values()].flatMap(({ data }) => data.notes),
     kind: async (source, column) => (await table(source)).kind(column),
-    rows: async (name, columns) => rowsOf(await table(name), columns),
+    rows: plainRows,
     factRows: async (fact, columns) => rowsOf(opened(fact).data.table, columns),
     holidays: async (file, timeZone, first, last) =>
       (await import('../shared/sources.ts')).holidaysIn(files, model, file, timeZone, first, last),

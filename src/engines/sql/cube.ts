@@ -82,6 +82,8 @@ export const cubeStatement = (
   const byKeyFirst =
     links.length > 0 &&
     links.every((link) => dimensionRows(link.dimension.name) <= SMALL_DIMENSION) &&
+    // A filter on members of tables and on what rows say themselves meets them in one place alone.
+    filters.every((filter) => new Set(attributesOf(filter).map((one) => linkWithTable(fact, one, world) === undefined)).size < 2) &&
     asked.every((attribute) => linkWithTable(fact, attribute, world) === undefined);
   const later = (filter: Filter): boolean =>
     byKeyFirst && attributesOf(filter).some((attribute) => linkWithTable(fact, attribute, world) !== undefined);

@@ -1,14 +1,16 @@
 // A fact opened in one state of the data: what was found out about its rows, and its columns as expressions.
 import { FIRST_DAY, isoOf, LAST_DAY } from '../../calendar/day.ts';
 import { DurchblickError } from '../../errors.ts';
-import { usedColumns } from '../../model/columns.ts';
-import type { Fact, Link, Model, Role } from '../../model/model.ts';
+import { rateKey, type UsedRate, usedColumns, usedRates } from '../../model/columns.ts';
+import type { Fact, Link, Model, Rate, Role } from '../../model/model.ts';
 import type { Bounds, DataNote } from '../../plan/request.ts';
 import { badDates, badDatesNote, badNumber, unknownColumn, unusableColumn } from '../shared/faults.ts';
+import { missingRates } from '../shared/rates.ts';
 import type { Session } from './database.ts';
 import { type DateReading, readingOf } from './dates.ts';
 import { columnNamed, type Dialect, freeName, type Relation, rawColumn, type SqlColumn } from './dialect.ts';
 import { columnNumber, computedNumber, type NumberRows, type NumberSql, together } from './numbers.ts';
+import { missingFigures, type RateTable, withRates } from './rates.ts';
 import { daySql, doubleSql, isBlankSql, keySql, looksSpecial, noDateSql } from './values.ts';
 
 /** The rows of a fact are `r` in every statement. */
@@ -60,6 +62,8 @@ interface Opening {
   readonly run: Session['run'];
   /** Rows are hidden: messages then say nothing of where a row stands among all (V3). */
   readonly hidden: boolean;
+  /** Tables of rates, which columns may take (G10). */
+  readonly rateTable: (rate: Rate) => Promise<RateTable>;
 }
 
 const about = (what: string, { fact }: Pick<Opening, 'fact'>): string => `${what} of ${fact.name}`;
@@ -287,7 +291,7 @@ const judged = async (
 };
 
 /** Every number that the model uses of a fact; what is no number is an error, looked for in the rows as they were given. */
-const numbersOf = (opening: Opening, given: Opening, rows: Promise<number>, ask: NumberRows['ask']) => {
+const numbersOf = (opening: Opening, given: Opening, rates: ReadonlyMap<string, string>, rows: Promise<number>, ask: NumberRows['ask']) => {
   const { fact, relation, model, dialect, run, hidden } = opening;
   const texts: NumberRows['texts'] = async (expression, condition) => {
     const sql = `select ${expression}\nfrom ${from(opening)}\nwhere ${condition}`;
@@ -312,7 +316,7 @@ const numbersOf = (opening: Opening, given: Opening, rows: Promise<number>, ask:
     let found = known.get(name);
     if (!found) {
       const expression = fact.columns.get(name);
-      found = expression ? computedNumber(expression, numberOf, rows, ask) : raw(name);
+      found = expression ? computedNumber(expression, numberOf, rows, ask) : raw(rates.get(name) ?? name);
       known.set(name, found);
     }
     return found;
@@ -321,19 +325,41 @@ const numbersOf = (opening: Opening, given: Opening, rows: Promise<number>, ask:
   return { names, all: names.map(numberOf) };
 };
 
+/** Rows that have a date and no rate on it (G10). */
+const missingNotes = async (
+  opening: Opening,
+  used: readonly UsedRate[],
+  columns: ReadonlyMap<string, string>,
+  dayOf: (role: string) => string,
+): Promise<readonly DataNote[]> => {
+  const figures = used.flatMap(({ rate, role }) => {
+    const name = columns.get(rateKey(rate.name, role)) as string;
+    return missingFigures(`${ROWS}.${opening.dialect.identifier(name)}`, dayOf(role));
+  });
+  const found = await askOnce(opening, 'rates')(figures);
+  return used.flatMap(({ rate, role }, k) => {
+    const [rows, first] = [found[2 * k] ?? 0, found[2 * k + 1]];
+    return rows > 0 && first !== null ? [missingRates(opening.fact, rate, role, rows, first)] : [];
+  });
+};
+
 /** Opens a fact over a relation: checks its columns, its dates and its numbers before any question is answered (D3, M10). */
 export const openSqlFact = async (given: Opening): Promise<SqlFact> => {
   checkColumns(given);
   const read = await roleDates(given);
-  const { opening } = read;
   let { dates } = read;
-  const { fact, relation, dialect } = opening;
+  const { fact, dialect, model } = given;
+  const used = usedRates(fact, model);
+  const dayOf = (role: string): string => dates.find((own) => own.role.name === role)?.day as string;
+  const rated = await withRates(read.opening.relation, ROWS, used, given.rateTable, dayOf, dialect);
+  const opening = { ...read.opening, relation: rated.relation };
+  const { relation } = opening;
   const ask = together(askOnce(opening, 'dates and numbers'));
   const figures = dateFigures(opening, dates, ask);
   const rows = figures.then((found) => found.rows);
   // Where the figures fail, that is what is told, whether or not a number waits for the count.
   rows.catch(() => undefined);
-  const { names, all } = numbersOf(opening, given, rows, ask);
+  const { names, all } = numbersOf(opening, given, rated.columns, rows, ask);
   // Both at once, so that rows are read together; dates are told first where both are bad.
   const [looked, ...counted] = await Promise.allSettled([figures, ...all] as const);
   if (looked.status === 'rejected') throw looked.reason;
@@ -348,6 +374,8 @@ export const openSqlFact = async (given: Opening): Promise<SqlFact> => {
     if (one.status === 'rejected') throw one.reason;
     numbers.set(names[k], one.value as NumberSql);
   }
+  const missing = await missingNotes(opening, used, rated.columns, dayOf);
+  found = { ...found, notes: [...found.notes, ...missing] };
   const byRole = new Map(dates.map((own) => [own.role.name, own]));
   const day = (role: string): string => byRole.get(role)?.day as string;
   const roleColumn = (role: string): SqlColumn => columnOf(opening, (fact.roles.get(role) as Role).column);

@@ -1,5 +1,6 @@
 // Numbers of columns as SQL, exact wherever M10 says so.
 import type { Expression } from '../../language/syntax.ts';
+import { rateKey } from '../../model/columns.ts';
 import { digitsOf } from '../../model/decimal.ts';
 import { type Dialect, rawColumn, type SqlColumn } from './dialect.ts';
 import { type DoubleSql, doubleSql } from './values.ts';
@@ -234,6 +235,31 @@ const literalNumber = (value: number): NumberSql => {
   return plainly(`${value.toExponential()}`);
 };
 
+/** Rounds half away from zero, as halfAway of model/decimal.ts: what databases have differs where a value lies in the middle. */
+const halfAwaySql = (sql: string): string => `(case when ${sql} < 0 then -floor(-(${sql}) + 0.5) else floor(${sql} + 0.5) end)`;
+
+/** The functions of readings over the columns of one row (M14); a blank makes a blank. */
+const called = ({ name, args }: Extract<Expression, { kind: 'call' }>, parts: readonly Node[]): Node => {
+  const [first] = parts;
+  const steps = parts.flatMap((part) => part.steps);
+  if (name === 'abs') return { sql: `abs(${first.sql})`, scale: first.scale, most: first.most, steps };
+  if (name === 'round') {
+    const digits = args[1]?.kind === 'number' ? args[1].value : 0;
+    if (first.scale >= 0 && first.scale <= digits) return { ...first, steps };
+    const units = first.scale < 0 ? `(${first.sql} * 1e${digits})` : `(${first.sql} / 1e${first.scale - digits})`;
+    // Of a double nobody knows how great it is; the sum of all is looked at in the end.
+    const most = first.scale < 0 ? Number.POSITIVE_INFINITY : first.most / 10 ** (first.scale - digits) + 1;
+    return { sql: halfAwaySql(units), scale: digits, most, steps };
+  }
+  const exact = parts.every(({ scale }) => scale >= 0);
+  const scale = exact ? Math.max(...parts.map((part) => part.scale)) : -1;
+  const list = parts.map((part) => (!exact ? plain(part) : part.scale === scale ? part.sql : `(${part.sql} * 1e${scale - part.scale})`));
+  const blank = list.map((sql) => `(${sql}) is null`).join(' or ');
+  const sql = `(case when ${blank} then null else ${name === 'min' ? 'least' : 'greatest'}(${list.join(', ')}) end)`;
+  const most = Math.max(...parts.map((part) => part.most * 10 ** Math.max(scale - part.scale, 0)));
+  return exact ? { sql, scale, most, steps } : { ...plainly(sql), steps };
+};
+
 const build = async (node: Expression, column: (name: string) => Promise<NumberSql>, plainNodes: Plain, path: string): Promise<Node> => {
   switch (node.kind) {
     case 'number':
@@ -259,6 +285,12 @@ const build = async (node: Expression, column: (name: string) => Promise<NumberS
       const most = node.operator === '*' ? a.most * b.most : a.most * 10 ** (scale - a.scale) + b.most * 10 ** (scale - b.scale);
       return { sql, scale, most, steps: [...steps, { path, sql, most }] };
     }
+    case 'rate': {
+      const { sql, scale, most } = await column(rateKey(node.name, node.role as string));
+      return { sql, scale, most, steps: [] };
+    }
+    case 'call':
+      return called(node, await Promise.all(node.args.map((arg, k) => build(arg, column, plainNodes, `${path}c${k}`))));
     default:
       throw new Error('computed columns have arithmetic only');
   }

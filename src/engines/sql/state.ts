@@ -4,7 +4,7 @@ import { once } from '../../basics/kept-promises.ts';
 import { DurchblickError } from '../../errors.ts';
 import type { AttributeRef } from '../../model/attributes.ts';
 import { usedColumns } from '../../model/columns.ts';
-import type { Dimension, Fact, Model } from '../../model/model.ts';
+import type { Dimension, Fact, Model, Rate } from '../../model/model.ts';
 import { rowMapOf } from '../../plan/members/kinds.ts';
 import type { Filter } from '../../plan/request.ts';
 import type { OpenOptions } from '../engine.ts';
@@ -16,6 +16,8 @@ import { checkColumns, openSqlFact, ROWS, type SqlFact } from './fact.ts';
 import { keepFact } from './kept-rows.ts';
 import { membersIn } from './members.ts';
 import type { NumberSql } from './numbers.ts';
+import { openRate, type RateTable } from './rates.ts';
+import { sampleOf } from './sample.ts';
 import { selectOf } from './select.ts';
 import { type Run, rangedAttributes, type SqlState, sourceNamed, worldOf } from './tables.ts';
 
@@ -38,6 +40,11 @@ export const sqlState = (model: Model, database: Database, run: Run, { fixed, hi
       return { ...found, columns: found.columns.map((column) => ({ ...column, numbers: source.numbers })) };
     });
   const relation = async (name: string): Promise<Relation> => readable(await looked(name));
+  const rates = new Map<string, Promise<RateTable>>();
+  const rateTable = (rate: Rate): Promise<RateTable> =>
+    once(rates, rate.name, () => openRate(rate, { model, dialect, run, relation, rows: plainRows }));
+  const plainRows = async (name: string, columns: readonly string[]) =>
+    sampleOf.plain(await relation(name), columns, dialect, (sql) => run({ about: `rows of ${name}`, sql }));
   const opened = (name: string): Promise<SqlDimension> =>
     once(dimensions, name, async () => {
       const own = model.dimensions.get(name) as Dimension;
@@ -66,10 +73,12 @@ export const sqlState = (model: Model, database: Database, run: Run, { fixed, hi
         const keys = usedColumns(fact, model).flatMap(({ use, column }) => (use === 'link' || use === 'version' ? [column] : []));
         const own = await withZones(whole, keys, model.timeZone, dialect, run);
         const filters = rows === 'all' ? [] : (fixed.get(fact.name) ?? []);
-        const seen = filters.length === 0 ? own : await seenRows(fact, own, filters, { model, database, run, state });
-        const opened = await openSqlFact({ fact, relation: seen, model, dialect, run, hidden: seen !== own }).catch((error: unknown) => {
-          throw rows === 'all' && hidden ? hiddenFault(whole.name, error) : error;
-        });
+        const seen = filters.length === 0 ? own : await seenRows(fact, own, filters, { model, database, run, state, rateTable });
+        const opened = await openSqlFact({ fact, relation: seen, model, dialect, run, hidden: seen !== own, rateTable }).catch(
+          (error: unknown) => {
+            throw rows === 'all' && hidden ? hiddenFault(whole.name, error) : error;
+          },
+        );
         return database.keep && whole.texts ? keepFact(opened, database.keep, dialect) : opened;
       }),
   };
@@ -81,6 +90,7 @@ interface Looking {
   readonly database: Database;
   readonly run: Run;
   readonly state: SqlState;
+  readonly rateTable: (rate: Rate) => Promise<RateTable>;
 }
 
 /** The rows of a relation that fixed filters leave: everything else is found out from these alone (V3). */
@@ -107,11 +117,11 @@ const datedRows = async (
   fact: Fact,
   relation: Relation,
   filters: readonly Filter[],
-  { model, database, run }: Looking,
+  { model, database, run, rateTable }: Looking,
 ): Promise<SqlFact | undefined> => {
   const isVersioned = (filter: Filter): boolean => filter.kind === 'members' && rowMapOf(fact, filter.attribute)?.kind === 'key-day';
   if (!filters.some(isVersioned)) return undefined;
-  return openSqlFact({ fact, relation, model, dialect: database.dialect, run, hidden: true }).catch((error: unknown) => {
+  return openSqlFact({ fact, relation, model, dialect: database.dialect, run, hidden: true, rateTable }).catch((error: unknown) => {
     throw hiddenFault(relation.name, error);
   });
 };
@@ -145,14 +155,16 @@ const bandNumbers = async (
   fact: Fact,
   relation: Relation,
   filters: readonly Filter[],
-  { model, database, run }: Looking,
+  { model, database, run, rateTable }: Looking,
 ): Promise<ReadonlyMap<string, NumberSql>> => {
   const maps = filters.map((filter) => (filter.kind === 'members' ? rowMapOf(fact, filter.attribute) : undefined));
   const columns = [...new Set(maps.flatMap((map) => (map?.kind === 'thresholds' ? [map.band.of] : [])))];
   if (columns.length === 0) return new Map();
-  const opened = await openSqlFact({ fact, relation, model, dialect: database.dialect, run, hidden: true }).catch((error: unknown) => {
-    throw hiddenFault(relation.name, error);
-  });
+  const opened = await openSqlFact({ fact, relation, model, dialect: database.dialect, run, hidden: true, rateTable }).catch(
+    (error: unknown) => {
+      throw hiddenFault(relation.name, error);
+    },
+  );
   return new Map(columns.map((column) => [column, opened.number(column)]));
 };
 

@@ -4,7 +4,7 @@ import { parseIsoDay } from '../../calendar/day.ts';
 import { suggest } from '../../errors.ts';
 import { parseReading } from '../../language/parse.ts';
 import type { Expression } from '../../language/syntax.ts';
-import { columnsIn } from '../columns.ts';
+import { columnsIn, ratesIn } from '../columns.ts';
 import type { Faults } from '../faults.ts';
 import type { Path } from '../keys.ts';
 import { type Band, type Dimension, type Fact, type Link, type Model, NOW, type Role } from '../model.ts';
@@ -31,6 +31,23 @@ const linkRoles = (input: FactInput, path: Path, faults: Faults): Map<string, Ro
     });
   }
   return roles;
+};
+
+/** Rates without a date of their own are taken by the fact's first (G10). */
+const datedRates = (node: Expression, first: string | undefined): Expression => {
+  const dated = (part: Expression): Expression => datedRates(part, first);
+  switch (node.kind) {
+    case 'rate':
+      return { ...node, role: node.role ?? first };
+    case 'binary':
+      return { ...node, left: dated(node.left), right: dated(node.right) };
+    case 'negate':
+      return { ...node, of: dated(node.of) };
+    case 'call':
+      return { ...node, args: node.args.map(dated) };
+    default:
+      return node;
+  }
 };
 
 const DEEPEST_COLUMNS = 50;
@@ -64,18 +81,34 @@ const checkColumns = (fact: string, columns: ReadonlyMap<string, Expression>, fa
   for (const column of columns.keys()) visit(column, []);
 };
 
-const linkColumns = (name: string, input: FactInput, path: Path, faults: Faults): Map<string, Expression> => {
+const linkColumns = (
+  name: string,
+  input: FactInput,
+  { rates }: FactSurroundings,
+  roles: ReadonlyMap<string, Role>,
+  path: Path,
+  faults: Faults,
+): Map<string, Expression> => {
   const columns = new Map<string, Expression>();
   for (const [column, text] of Object.entries(input.columns ?? {})) {
-    const expression = faults.attempt([...path, 'columns', column], () => parseReading(text, 'column'));
-    if (expression) columns.set(column, expression);
+    const expression = faults.attempt([...path, 'columns', column], () => parseReading(text, 'column', new Set(rates.keys())));
+    if (!expression) continue;
+    columns.set(column, datedRates(expression, roles.keys().next().value));
+    for (const { role } of ratesIn(expression))
+      if (role !== undefined && !roles.has(role))
+        faults.add(
+          [...path, 'columns', column],
+          'unknown-role',
+          `fact "${name}" has no date "${role}" to take a rate by`,
+          suggest(role, roles.keys(), 'dates'),
+        );
   }
   checkColumns(name, columns, faults);
   return columns;
 };
 
 /** What facts are linked in: what has been linked before them, and the parts that dimensions take, which they add to. */
-export interface FactSurroundings extends Pick<Model, 'sources' | 'units'> {
+export interface FactSurroundings extends Pick<Model, 'sources' | 'units' | 'rates'> {
   readonly dimensions: ReadonlyMap<string, Dimension>;
   readonly parts: Map<string, Dimension>;
 }
@@ -190,7 +223,7 @@ export const linkFact = (name: string, input: FactInput, model: FactSurroundings
   const begins = input.begins === undefined ? undefined : parseIsoDay(input.begins);
   if (input.begins !== undefined && begins === undefined)
     faults.add([...path, 'begins'], 'bad-date', `"${input.begins}" is not a date`, 'Write YYYY-MM-DD.');
-  const columns = linkColumns(name, input, path, faults);
+  const columns = linkColumns(name, input, model, roles, path, faults);
   const links = linkLinks(input, model, roles, path, faults);
   const bands = linkBands(input, path, faults);
   if ((input.recorded === undefined) !== (input.versionKey === undefined)) {

@@ -1,7 +1,7 @@
 // Links sources, and the dimensions that are read from them.
 import { suggest } from '../../errors.ts';
 import type { Faults } from '../faults.ts';
-import type { Attribute, Dimension, Source } from '../model.ts';
+import type { Attribute, Dimension, Model, Rate, Source } from '../model.ts';
 import type { ModelInput } from '../schema.ts';
 
 export const linkDimension = (
@@ -54,6 +54,30 @@ export const linkDimension = (
   return { name, source: input.source, key: input.key, valid: input.valid, attributes };
 };
 
+const HOLD = 7;
+
+/** Links a table of rates (G10). */
+export const linkRate = (
+  name: string,
+  input: NonNullable<ModelInput['rates']>[string],
+  { sources, units }: Pick<Model, 'sources' | 'units'>,
+  faults: Faults,
+): Rate => {
+  const path = ['rates', name];
+  const { source, date, of, grain = 'day', by = {}, hold } = input;
+  if (!sources.has(source))
+    faults.add([...path, 'source'], 'unknown-source', `there is no source "${source}"`, suggest(source, sources.keys(), 'sources'));
+  if (!units.includes(grain)) faults.add([...path, 'grain'], 'unknown-unit', `there is no unit "${grain}"`, suggest(grain, units, 'units'));
+  if (hold !== undefined && grain !== 'day')
+    faults.add(
+      [...path, 'hold'],
+      'bad-rate',
+      `rate "${name}" is kept by ${grain}, and holds as long as its ${grain}`,
+      'Leave `hold` out (G10).',
+    );
+  return { name, source, date, of, grain, by: Object.entries(by), hold: hold ?? HOLD };
+};
+
 const linkSource = (name: string, input: NonNullable<ModelInput['sources']>[string], faults: Faults): Source => {
   const given = (['file', 'table', 'query'] as const).filter((key) => input[key] !== undefined);
   if (given.length > 1)
@@ -69,7 +93,9 @@ const linkSource = (name: string, input: NonNullable<ModelInput['sources']>[stri
 const withGivenSources = (input: ModelInput): Map<string, Source | undefined> => {
   const names =
     input.sources === undefined
-      ? [...Object.values(input.facts), ...Object.values(input.dimensions ?? {})].flatMap((user) => user.source ?? [])
+      ? [...Object.values(input.facts), ...Object.values(input.dimensions ?? {}), ...Object.values(input.rates ?? {})].flatMap(
+          (user) => user.source ?? [],
+        )
       : [];
   return new Map(names.map((name) => [name, { kind: 'given', name, numbers: 'plain' } as Source]));
 };
