@@ -266,6 +266,42 @@ writeFileSync(
   `${folder}holidays.ics`,
   `${['BEGIN:VCALENDAR', 'VERSION:2.0', 'PRODID:-//Gruenhof//Holidays//EN', ...events, 'END:VCALENDAR'].join('\r\n')}\r\n`,
 );
+// Customers and the segments that they were in: some of them move up as they buy more.
+state = 7;
+const customers: string[] = [];
+const SEGMENTS = ['garden', 'regular', 'trade'];
+const lastCustomer = lines.reduce((most, line) => Math.max(most, Number(line.split(',')[1])), 0);
+for (let id = 1; id <= lastCustomer; id++) {
+  let at = pick([8, 3, 1]);
+  let from = '';
+  while (at < 2 && random() < 0.3) {
+    const until = isoOf(between(FIRST + 60, LAST - 30));
+    if (until <= from) break;
+    customers.push([id, SEGMENTS[at++], from, until].join());
+    from = until;
+  }
+  customers.push([id, SEGMENTS[at], from, ''].join());
+}
+write('customers.csv', 'customer_id,segment,valid_from,valid_until', customers);
+
+// A market stall beyond the border, which takes francs and now and then euros.
+state = 11;
+const market: string[] = [];
+for (let day = FIRST; day <= LAST; day++) {
+  if (![2, 5].includes(weekdayOf(day))) continue;
+  const { month } = civilOf(day);
+  const season = [2, 3, 6, 9, 9, 6, 4, 4, 7, 8, 4, 2][month - 1];
+  market.push([isoOf(day), 'CHF', (season * between(30, 60) * (0.8 + random() * 0.4)).toFixed(2)].join());
+  if (random() < 0.3) market.push([isoOf(day), 'EUR', (season * between(2, 9)).toFixed(2)].join());
+}
+write('market_sales.csv', 'sold_on,currency,net', market);
+const rates: string[] = [];
+for (let month = 0, franc = 1.01; month < 44; month++) {
+  const label = `${2023 + Math.floor(month / 12)}-${String((month % 12) + 1).padStart(2, '0')}`;
+  rates.push(`${label},EUR,1`, `${label},CHF,${franc.toFixed(4)}`);
+  franc = Math.min(1.12, Math.max(0.99, franc + (random() - 0.45) * 0.012));
+}
+write('exchange_rates.csv', 'month,currency,to_euro', rates);
 process.stdout.write(
   `${lines.length} order lines, ${budget.length} budget rows, ${stock.length} stock rows, last day ${isoOf(LAST)}, next month ${isoOf(addMonths(LAST, 1))}\n`,
 );

@@ -39,7 +39,7 @@ export interface Asked {
   readonly totals: { readonly members: boolean; readonly axis: boolean };
   readonly order: readonly { readonly bound: Bound; readonly text: string; readonly descending: boolean }[];
   /** Conditions on readings over the whole range that members must meet (R4). */
-  readonly keep: readonly Condition[];
+  readonly keep: readonly MemberCondition[];
   readonly limit: number | undefined;
   /** How many attributes of `per`, from the first, make the groups that a limit counts in. */
   readonly within: number;
@@ -49,7 +49,7 @@ export interface Asked {
 const SIGNS = ['<=', '>=', '!=', '<', '>', '='] as const;
 
 /** A bound that a reading is held against. */
-export interface Condition {
+export interface MemberCondition {
   readonly bound: Bound;
   readonly sign: (typeof SIGNS)[number];
   readonly value: number;
@@ -61,18 +61,18 @@ const CONDITION = /^\s*(\S.*?)\s*(<=|>=|!=|<|>|=)\s*([+-]?\d+(?:\.\d+)?)\s*$/s;
 export const isCondition = (text: string): boolean => /[<>=]/.test(text);
 
 /** Reads `revenue over ytd > 10000` (R4). */
-const conditionOf = (model: Model, text: string, columns: readonly AskedColumn[]): Condition => {
+const conditionOf = (model: Model, text: string, columns: readonly AskedColumn[]): MemberCondition => {
   const match = CONDITION.exec(text);
   if (!match)
     throw new DurchblickError('bad-condition', `"${text}" is no condition`, {
       hint: `A reading, one of ${SIGNS.join(' ')}, and a number: "revenue over ytd > 10000" (R4).`,
     });
   const shown = columns.find(({ name }) => name === match[1]);
-  return { bound: shown?.bound ?? bindText(model, match[1]), sign: match[2] as Condition['sign'], value: Number(match[3]) };
+  return { bound: shown?.bound ?? bindText(model, match[1]), sign: match[2] as MemberCondition['sign'], value: Number(match[3]) };
 };
 
 /** Whether a value meets a condition; a blank meets none (R4). */
-export const meets = (value: number | null, { sign, value: bound }: Condition): boolean => {
+export const meets = (value: number | null, { sign, value: bound }: MemberCondition): boolean => {
   if (value === null) return false;
   switch (sign) {
     case '<':

@@ -3,9 +3,22 @@
 import type { AttributeRef } from '../model/attributes.ts';
 import { columnOf, type DaysBetween, daysIn, type Fact, NOW } from '../model/model.ts';
 import type { Leaf } from './bind.ts';
+import { rowMapOf } from './members/kinds.ts';
 import type { PlanFrame, PlannedMeasure } from './planned.ts';
 
 import type { AggregateRequest, Filter, RowSet, RowValue } from './request.ts';
+
+/** Whether members are asked for as they hold on the as-of date (G9): only then does another one make other cubes. */
+const looksAtNow = (fact: Fact, attributes: readonly AttributeRef[], filters: readonly Filter[]): boolean => {
+  const isNow = (attribute: AttributeRef): boolean => {
+    const map = rowMapOf(fact, attribute);
+    return map?.kind === 'key-day' && map.at === NOW;
+  };
+  const filtered = filters.flatMap((filter) =>
+    filter.kind === 'members' ? [filter.attribute] : filter.kind === 'combinations' ? filter.attributes : [],
+  );
+  return fact.links.some(({ at }) => at === NOW) && [...attributes, ...filtered].some(isNow);
+};
 
 /** Rows of a fact by the date of a role, or all of them. */
 export const rowSetOf = (
@@ -14,6 +27,8 @@ export const rowSetOf = (
   attributes: readonly AttributeRef[],
   filters: readonly Filter[],
   { knownBy, memberCounts, rows, asOf }: PlanFrame,
+  /** Conditions of what is added up of the rows. */
+  where: readonly Filter[] = [],
 ): RowSet => ({
   fact,
   role,
@@ -21,7 +36,7 @@ export const rowSetOf = (
   filters,
   knownBy,
   memberBound: memberBound(attributes, memberCounts),
-  ...(fact.links.some(({ at }) => at === NOW) ? { heldOn: asOf } : {}),
+  ...(looksAtNow(fact, attributes, [...filters, ...where]) ? { heldOn: asOf } : {}),
   ...(rows === 'all' ? { hidden: 'counted' } : {}),
 });
 
@@ -41,7 +56,7 @@ const entersLate = (fact: Fact, role: string, { asOf, late, rows, dates }: PlanF
 
 /** The rows that a measure may see in a role, versions and `enters` included (A2, G7). */
 export const rowsOf = (
-  { leaf, attributes, filters }: Pick<PlannedMeasure, 'leaf' | 'attributes' | 'filters'>,
+  { leaf, attributes, filters, where }: Pick<PlannedMeasure, 'leaf' | 'attributes' | 'filters' | 'where'>,
   role: string | undefined,
   frame: PlanFrame,
   more: readonly Filter[] = [],
@@ -51,7 +66,7 @@ export const rowsOf = (
     fact.enters !== undefined && role !== fact.enters && (role === undefined || entersLate(fact, role, frame))
       ? [{ kind: 'entered', role: fact.enters, by: frame.asOf, why: 'entered' }]
       : [];
-  return rowSetOf(fact, role, attributes, [...filters, ...entered, ...more], frame);
+  return rowSetOf(fact, role, attributes, [...filters, ...entered, ...more], frame, where);
 };
 
 export const rowValueOf = ({ measure: { aggregate } }: Leaf): RowValue | undefined => {

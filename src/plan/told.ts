@@ -23,7 +23,7 @@ export const toldOf = (measure: MeasureOutline, frame: AskFrame): Readonly<Recor
   if (unreached(fact, frame.fixed).length > 0) return {};
   const asks: Record<string, CubeAsk> = {};
   const count = (name: string, by: string | undefined, more: readonly Filter[]): void => {
-    const rows = rowSetOf(fact, by, [], [...filters, ...more], frame);
+    const rows = rowSetOf(fact, by, [], [...filters, ...more], frame, where);
     const segments = by === undefined ? ALL_TIME : frame.every(fact, by);
     const ask = (of: AggregateRequest): CubeAsk => ({ rows, segments, aggregate: of });
     asks[name] = ask({ kind: 'rows', where });

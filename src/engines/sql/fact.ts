@@ -381,7 +381,8 @@ export const openSqlFact = async (given: Opening): Promise<SqlFact> => {
   const roleColumn = (role: string): SqlColumn => columnOf(opening, (fact.roles.get(role) as Role).column);
   return {
     fact,
-    relation,
+    // Factors stand beside the columns, and are none of them.
+    relation: { ...relation, columns: read.opening.relation.columns },
     ...found,
     day,
     sameDay: (role) => {
