@@ -66,6 +66,34 @@ const ALL: readonly Case[] = [
           from joined join budget using (m, region_id)) order by d, name`,
     },
   },
+  {
+    name: 'median lead time by month and region',
+    question: { show: ['median-wait'], by: 'month', per: ['region'], range: '2021/2025', asOf: '2025-12-31' },
+    sql: {
+      percentile_cont: `select date_trunc('month', shipped)::date as m, name, percentile_cont(0.5) within group (order by shipped - ordered)
+        from lines join regions using (region_id) where shipped between date '2021-01-01' and date '2025-12-31' and shipped >= ordered group by all order by m, name`,
+    },
+  },
+  {
+    name: 'median lead time over rolling 28 days, every day of a year, by region',
+    question: { show: ['median-wait over rolling-28-days'], by: 'day', per: ['region'], range: '2025', asOf: '2025-12-31' },
+    sql: {
+      'percentile_cont over a range join': `with days as (${DAYS})
+        select d, name, percentile_cont(0.5) within group (order by shipped - ordered) from days
+          join lines on shipped between d - 27 and d and shipped >= ordered join regions using (region_id) group by all order by d, name`,
+    },
+  },
+  {
+    name: 'first-time customers by month and region',
+    question: { show: ['new-customers'], by: 'month', per: ['region'], range: '2021/2025', asOf: '2025-12-31' },
+    sql: {
+      'first days joined': `with firsts as (select customer_id, min(ordered) as d from lines group by all),
+        months as (select unnest(generate_series(date '2021-01-01', date '2025-12-01', interval 1 month))::date as m),
+        found as (select date_trunc('month', d)::date as m, region_id, count(distinct customer_id) as c
+          from lines join firsts using (customer_id) where ordered = d group by all)
+        select m, name, coalesce(c, 0) from months cross join regions left join found using (m, region_id) order by m, name`,
+    },
+  },
 ];
 
 const CASES = ALL.filter(({ name }) => name.includes(process.env.BENCH_CASE ?? ''));

@@ -87,6 +87,9 @@ const input: ModelInput = {
         quantity: { sum: 'quantity', role: 'ordered' },
         customers: { countDistinct: 'customer_id', role: 'ordered' },
         backlog: { sum: 'amount', open: 'ordered/shipped' },
+        'median-wait': { median: 'ordered/shipped', role: 'shipped' },
+        'median-line': { median: 'amount', role: 'ordered' },
+        'new-customers': { firstTime: 'customer_id', role: 'ordered' },
       },
     },
     budget: {

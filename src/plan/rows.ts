@@ -90,10 +90,13 @@ export const betweenFilters = (leaf: Leaf, { from, until }: DaysBetween, frame: 
   // A date after the as-of date is not known yet (A2); asked only where one can be.
   const isUnknown = (role: string): boolean =>
     role !== leaf.role.name && fact.roles.get(role)?.horizon === 'actual' && (frame.bounds(fact, role)?.last ?? asOf) > asOf;
+  const unknown = [from, until].filter(isUnknown);
+  // What begins before it ends is known where its end is: one that is looked at, or that places the row on a day that is seen.
+  const isEndKnown = unknown.includes(until) || (leaf.role.name === until && leaf.role.horizon === 'actual');
   return [
     ...[from, until].map((role): Filter => ({ kind: 'date', role, is: 'present', why: 'dates' })),
     { kind: 'order', from, until, is: 'forward', why: 'dates' },
-    ...[from, until].filter(isUnknown).map((role): Filter => ({ kind: 'by', role, day: asOf, why: 'known' })),
+    ...unknown.filter((role) => role !== from || !isEndKnown).map((role): Filter => ({ kind: 'by', role, day: asOf, why: 'known' })),
   ];
 };
 

@@ -325,10 +325,11 @@ const daysBetween = (
   workingDays: WorkingDays | undefined,
 ): NumberColumn => {
   const [first, last] = [daysOf(roles, from), daysOf(roles, until)];
-  const values = Float64Array.from(first, (day, i) => {
-    if (day === NO_DAY || last[i] === NO_DAY) return Number.NaN;
-    return days === 'all' ? last[i] - day : (workingDays?.(day, last[i]) ?? Number.NaN);
-  });
+  const values = new Float64Array(first.length).fill(Number.NaN);
+  for (let i = 0; i < values.length; i++) {
+    if (first[i] === NO_DAY || last[i] === NO_DAY) continue;
+    values[i] = days === 'all' ? last[i] - first[i] : (workingDays?.(first[i], last[i]) ?? Number.NaN);
+  }
   return { values: lists.own(values), blanks: true, scale: 0 };
 };
 
