@@ -5,6 +5,7 @@ import { chartConfig, chartText, chartTitle, type Theme, type ThemeName, themeOf
 import { type ColourBy, type Colours, layersOf, type Placing, readingColours } from './marks.ts';
 import { type Panel, panelsOf } from './panels.ts';
 import { ticksOf } from './ticks.ts';
+import { agedColours, overOneAxis } from './years.ts';
 
 /** What a chart is made of: a result, or its `toJson()` from a worker or a server. */
 export type Charted = Pick<ResultJson, 'asOf' | 'unit' | 'caption' | 'periods' | 'columns' | 'rows' | 'compared' | 'locale' | 'marks'>;
@@ -68,7 +69,7 @@ const axisValue = ({ format }: ResultColumn, locale: string): string => {
 const namesFor = (texts: readonly string[]): string => `${JSON.stringify(texts.map(chartText))}[datum.value]`;
 
 /** Rows of the chart's data: one for each cell of a reading. */
-const valuesOf = (result: Result, members: readonly string[], theme: Theme): Record<string, unknown>[] => {
+const valuesOf = (result: Result, members: readonly string[], theme: Theme, open: number | undefined): Record<string, unknown>[] => {
   const attributes = result.columns.filter(({ kind }) => kind === 'attribute');
   const words = dated(result.locale);
   const span = (start: string, end: string): string => (start === end ? words(start) : `${words(start)} – ${words(end)}`);
@@ -83,7 +84,7 @@ const valuesOf = (result: Result, members: readonly string[], theme: Theme): Rec
       if (column.kind !== 'reading') return [];
       const compared = Object.hasOwn(result.compared, column.name) ? result.compared[column.name][r] : null;
       // A range that ends inside a period cuts plans as well.
-      const partial = period.cut === true || (period.partial && column.horizon !== 'plan');
+      const partial = period.cut === true || ((period.partial || r === open) && column.horizon !== 'plan');
       return {
         row: r,
         order,
@@ -139,7 +140,14 @@ const openPeriod = ({ periods, unit, locale }: Result, width: number): Placing['
     : undefined;
 };
 
-const layoutOf = (result: Result, panels: readonly Panel[], members: readonly string[], width: number): Layout => {
+const layoutOf = (
+  result: Result,
+  panels: readonly Panel[],
+  members: readonly string[],
+  width: number,
+  /** Lines over one axis, whichever periods it has. */
+  lines: 'lines' | undefined,
+): Layout => {
   const count = result.periods.length;
   const named = members.length > 1 || members[0] !== '';
   const asOfText = `as of ${short(result.locale)(result.asOf)}`;
@@ -177,7 +185,8 @@ const layoutOf = (result: Result, panels: readonly Panel[], members: readonly st
     };
   }
   const single = panels.every(({ readings }) => readings.length === 1 && readings[0].part === 'chosen');
-  const together = named && single && members.length <= FEW_MEMBERS && (count > FEW_PERIODS || count * members.length <= MOST_BARS);
+  const together =
+    named && single && (lines ? true : members.length <= FEW_MEMBERS && (count > FEW_PERIODS || count * members.length <= MOST_BARS));
   const facets = named && !together;
   const ticks = ticksOf(result, width);
   return {
@@ -199,7 +208,7 @@ const layoutOf = (result: Result, panels: readonly Panel[], members: readonly st
       const labels = JSON.stringify(Object.fromEntries(fitting.map(({ index, label }) => [index, chartText(label)])));
       return {
         way: 'across',
-        form: count <= FEW_PERIODS || result.unit === null ? 'bars' : 'lines',
+        form: lines ?? (count <= FEW_PERIODS || result.unit === null ? 'bars' : 'lines'),
         category: {
           field: 'order',
           type: 'ordinal',
@@ -218,10 +227,12 @@ const layoutOf = (result: Result, panels: readonly Panel[], members: readonly st
 };
 
 /** Turns a result into a chart: lines over many periods, columns over few, comparisons pale, plans as steps, changes around zero. */
-export const chartSpec = (result: Result, options: ChartOptions = {}): ChartSpec => {
+export const chartSpec = (given: Result, options: ChartOptions = {}): ChartSpec => {
   const theme = themeOf(options.theme);
+  const years = overOneAxis(given);
+  const result = years?.result ?? given;
   const attributes = result.columns.filter(({ kind }) => kind === 'attribute');
-  const members = [...new Set(result.rows.map((row) => memberOf(row, attributes.length)))];
+  const members = years?.members ?? [...new Set(result.rows.map((row) => memberOf(row, attributes.length)))];
   if (members.length > MOST_MEMBERS || result.rows.length * result.columns.length > MOST_MARKS)
     throw new DurchblickError(
       'too-many-marks',
@@ -233,7 +244,7 @@ export const chartSpec = (result: Result, options: ChartOptions = {}): ChartSpec
   const panels = panelsOf(result, options.readings);
   const readingLabels = namesFor(result.columns.map(({ label }) => label));
   const width = options.width ?? 760;
-  const layout = layoutOf(result, panels, members, width);
+  const layout = layoutOf(result, panels, members, width, years ? 'lines' : undefined);
   const tooltip = [
     { field: 'period' },
     ...(attributes.length > 0 ? [{ field: 'member', title: attributes.map(({ label }) => label).join(' · ') }] : []),
@@ -252,7 +263,7 @@ export const chartSpec = (result: Result, options: ChartOptions = {}): ChartSpec
         ? {
             by: 'memberAt',
             domain: members.map((_, k) => k),
-            range: members.map((_, k) => theme.series[k % theme.series.length]),
+            range: years ? agedColours(members.length, theme) : members.map((_, k) => theme.series[k % theme.series.length]),
             labels: namesFor(members),
           }
         : readingColours(panel, theme, panel.readings[0].part === 'signed' ? 2 : position, readingLabels);
@@ -293,7 +304,7 @@ export const chartSpec = (result: Result, options: ChartOptions = {}): ChartSpec
     ...(options.title === 'none' ? {} : { title }),
     background: theme.background,
     padding: options.title === 'none' ? MARGIN : 18,
-    data: { values: valuesOf(result, members, theme) },
+    data: { values: valuesOf(result, members, theme, years?.open) },
     vconcat: panels.map(panelSpec),
     resolve: {
       scale: { color: 'independent', stroke: 'independent', xOffset: 'independent', yOffset: 'independent', y: 'independent' },

@@ -59,6 +59,43 @@ export const TOUR: readonly Stop[] = [
     command: "revenue 'revenue vs same-weekdays-last-year' --by day --range last-14-days --chart last-14-days.svg",
     question: { show: ['revenue', 'revenue vs same-weekdays-last-year'], by: 'day', range: 'last-14-days' },
   },
+  {
+    title: 'Days by name: what each weekday of July sold of its budget, and its share of the month.',
+    command: "revenue budget 'revenue / (revenue across weekday)' --per weekday --range 2026-07",
+    question: {
+      show: ['revenue', 'budget', 'revenue / (revenue across weekday)'],
+      per: ['weekday'],
+      range: '2026-07',
+    },
+  },
+  {
+    title: 'Half of all lines, and nine of ten, were shipped within so many days; who ordered for the first time, and who came back.',
+    command: 'median-lead-time slow-orders new-customers returning-customers --by quarter --range 2025-Q3/2026-Q2',
+    question: {
+      show: ['median-lead-time', 'slow-orders', 'new-customers', 'returning-customers'],
+      by: 'quarter',
+      range: '2025-Q3/2026-Q2',
+    },
+  },
+  {
+    title: 'What is promised for the months to come, against what had been promised by the same day last year.',
+    command: "'revenue on promised' 'revenue on promised vs pace' --by month --range 2026-08/2026-10",
+    question: { show: ['revenue on promised', 'revenue on promised vs pace'], by: 'month', range: '2026-08/2026-10' },
+  },
+  {
+    title: 'The two best products of each region that sold for more than 5,000 this year, and all others.',
+    command: "revenue --per region,product --range 2026 --order 'revenue desc' --keep 'revenue > 5000' --limit 2 --within region --rest",
+    question: {
+      show: ['revenue'],
+      per: ['region', 'product'],
+      range: '2026',
+      order: ['revenue desc'],
+      keep: ['revenue > 5000'],
+      limit: 2,
+      within: 'region',
+      rest: true,
+    },
+  },
 ];
 
 /** The demo's model and data as they lie in the package. */

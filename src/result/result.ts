@@ -79,7 +79,12 @@ const columnsOf = (answer: Answer, asked: Asked, model: Model): ResultColumn[] =
   });
   return [
     { name: 'period', kind: 'period', label: 'period' },
-    ...attributes.map((name) => ({ name, kind: 'attribute' as const, label: name })),
+    ...asked.per.map(({ name, attribute }) => ({
+      name,
+      kind: 'attribute' as const,
+      label: name,
+      ...(attribute.kind === 'calendar' ? { standing: attribute.standing.kind } : {}),
+    })),
     ...readings,
   ];
 };

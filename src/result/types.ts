@@ -27,6 +27,8 @@ export interface ResultColumn {
   readonly unit?: string;
   readonly better?: 'higher' | 'lower';
   readonly horizon?: 'actual' | 'plan';
+  /** Of an attribute of days: what it says of them (U11). */
+  readonly standing?: 'weekday' | 'working-day' | 'holiday' | 'number' | 'period';
 }
 
 export type Cell = string | number | null;

@@ -263,3 +263,16 @@ test('C8: a comparison is drawn by its form, written out or behind the name of a
   expect(await marks('before')).toBe(await marks('n vs previous'));
   expect(await marks('growth')).not.toBe(await marks('before'));
 });
+
+test('years stand over one axis of months, the newest loud and its running month hollow (U11)', async () => {
+  const result = await book.ask({ show: ['revenue'], per: ['year', 'month-of-year'] });
+  const items = await drawn(result);
+  const lines = items.filter(({ mark, role }) => mark === 'line' && role === 'mark');
+  const colours = [...new Set(lines.map(({ stroke }) => stroke))];
+  expect(colours).toHaveLength(4);
+  expect(colours[3]).toBe(LIGHT.series[0]);
+  const axis = items.filter(({ role }) => role === 'axis-label').map(({ text }) => text);
+  expect(axis).toEqual(expect.arrayContaining(['Jan', 'Sept', 'Dec']));
+  const hollow = items.filter(({ fill, datum }) => fill === LIGHT.background && datum?.partial === true);
+  expect(hollow.map(({ datum }) => [datum?.member, datum?.period])).toEqual([['2026', 'Aug']]);
+});

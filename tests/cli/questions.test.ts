@@ -12,6 +12,9 @@ beforeAll(async () => {
     (quantity::decimal(9, 0) * unit_price::decimal(9, 2) - discount::decimal(9, 2))::decimal(12, 2) as net from ${file('order_lines')}`);
   await connection.run(`create table budget as select region_id, family, amount::decimal(12, 2) as amount, (month || '-01')::date as m from ${file('budget')}
     qualify row_number() over (partition by month, region_id, family order by loaded_on desc) = 1`);
+  await connection.run(`create table customers as select customer_id, ordered_on::date as o from ${file('order_lines')}`);
+  await connection.run(`create table promised as select ordered_on::date as o, strptime(promised_on, '%Y%m%d')::date as p,
+    (quantity::decimal(9, 0) * unit_price::decimal(9, 2) - discount::decimal(9, 2))::decimal(12, 2) as net from ${file('order_lines')}`);
   await connection.run(`create table regions as select * from ${file('regions')}`);
   sql = async (text) =>
     (await connection.runAndReadAll(text)).getRows().map((row) => row.map((value) => (value === null ? '' : String(value))));
@@ -145,5 +148,30 @@ describe('tables of a terminal', () => {
         .match(/\(EUR\)/g),
     ).toHaveLength(2);
     expect(rows.join('\n')).not.toMatch(/[€%]/);
+  });
+});
+
+describe('days by name, percentiles, first times, as it stood', () => {
+  test('each weekday, by the days themselves (U12)', async () => {
+    const wanted = await sql(`select isodow(o), sum(net) from lines where o between '2026-07-01' and '2026-07-31' group by 1 order by 1`);
+    expect(ask('revenue', '--per', 'weekday', '--range', '2026-07').map((row) => row[2])).toEqual(wanted.map(([, sum]) => Number(sum)));
+  });
+  test('medians and percentiles as a database counts them (M14)', async () => {
+    const wanted = await sql(`select percentile_cont(0.5) within group (order by s - o), percentile_cont(0.9) within group (order by s - o)
+      from lines where s between '2026-04-01' and '2026-06-30' and s >= o`);
+    expect(ask('median-lead-time', 'slow-orders', '--by', 'quarter', '--range', '2026-Q2')).toEqual([
+      ['2026-Q2', ...wanted[0].map(Number)],
+    ]);
+  });
+  test('customers on their first day of all (M15)', async () => {
+    const wanted = await sql(
+      `select strftime(d, '%Y'), count(*) from (select customer_id, min(o) as d from customers group by 1) group by 1 order by 1`,
+    );
+    expect(ask('new-customers', '--by', 'year')).toEqual(plain(wanted));
+  });
+  test('what had been promised by the same day last year (C11)', async () => {
+    const wanted = await sql(`select strftime(p + interval 1 year, '%Y-%m'), sum(net) from promised
+      where p between '2025-08-01' and '2025-09-30' and o <= '2025-08-15' group by 1 order by 1`);
+    expect(ask('revenue on promised vs pace', '--by', 'month', '--range', '2026-08/2026-09')).toEqual(plain(wanted));
   });
 });

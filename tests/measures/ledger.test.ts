@@ -59,6 +59,40 @@ describe.each(Object.keys(MEASURES))('the ledger of %s (A3, D4, M10)', (measure)
   });
 });
 
+describe('days and first times balance (U12, M14, M15, C11)', () => {
+  test.each(['weekday', 'working-day', 'holiday', 'month-of-year', 'day-of-month', 'season', 'week-of-week-year'])(
+    'what lies on each %s adds up to the whole, month by month',
+    async (attribute) => {
+      const question = { show: ['revenue', 'budget', 'days'], by: 'month', range: '2025-11/2026-10' } as const;
+      const { rows } = await book.ask({ ...question, per: [attribute] });
+      const { rows: whole } = await book.ask(question);
+      for (const [month, ...sums] of whole)
+        sums.forEach((sum, k) => {
+          const own = rows.filter((row) => row[0] === month).map((row) => Number(row[2 + k] ?? 0));
+          expect(own.reduce((a, b) => a + b, 0)).toBeCloseTo(Number(sum ?? 0), 6);
+        });
+    },
+  );
+  test('new and returning customers are all; new ones of all years are all there ever were', async () => {
+    const { rows } = await book.ask({
+      show: ['new-customers', 'returning-customers', 'customers', 'new-customers over to-date', 'customers over to-date'],
+      by: 'year',
+    });
+    for (const [, fresh, back, all, ever, seen] of rows) {
+      expect(Number(fresh) + Number(back)).toBe(all);
+      expect(ever).toBe(seen);
+    }
+  });
+  test('what is seen as of the own day is what is seen', async () => {
+    const { rows } = await book.ask({
+      show: ['revenue on promised over mtd', 'revenue on promised over mtd vs [as-of -P0D]'],
+      by: 'month',
+      range: '2026',
+    });
+    for (const [, own, other] of rows) expect(other).toBe(own);
+  });
+});
+
 describe('the budget (G3, G4, G7)', () => {
   const latest = (): number => {
     const last = new Map<string, Raw>();

@@ -28,7 +28,7 @@ export const completions = (typed: string, model: ModelFacts): Completion[] => {
           : last === 'as'
             ? [['form', FORMS]]
             : last === 'across'
-              ? [['attribute', ['all', ...model.attributes.map(({ name }) => name)]]]
+              ? [['attribute', ['all', 'time', ...model.attributes.map(({ name }) => name)]]]
               : words.some((word) => model.measures.includes(word) || model.formulas.includes(word)) && !/[-+*/(]\s*$/.test(before)
                 ? [['word', MODIFIERS.filter((word) => !words.includes(word) && (word !== 'as' || words.includes('vs')))]]
                 : [

@@ -59,7 +59,7 @@ const rangeOf = (values: Float64Array): Range | undefined => {
     if (value < least) least = value;
     if (value > greatest) greatest = value;
   }
-  if (!(greatest - least < MOST_COUNTERS)) return undefined;
+  if (!(greatest >= least && greatest - least < MOST_COUNTERS)) return undefined;
   for (let row = 0; row < values.length; row++) if (values[row] % 1 !== 0 && values[row] === values[row]) return undefined;
   return { least, size: greatest - least + 1 };
 };

@@ -22,6 +22,8 @@ const factsOf = async (own: Book, text: string): Promise<ModelFacts> => {
     for (const attribute of dimension.attributes.keys()) names.add(part === dimension.name ? attribute : `${part}.${attribute}`);
   for (const [part, dimension] of model.parts) if (dimension.attributes.size === 0) names.add(part);
   for (const fact of model.facts.values()) for (const band of fact.bands.keys()) names.add(band);
+  // Days have attributes of their own, whatever the facts link to (U11): those that are wanted most.
+  for (const name of ['weekday', 'working-day', 'month-of-year', 'year']) names.add(name);
   const attributes = await Promise.all([...names].map(async (name) => ({ name, members: await own.members(name) })));
   const days: string[] = [];
   for (const fact of model.facts.values()) {
