@@ -152,7 +152,9 @@ export const withRates = async (
     added.push({ ...factor, name, as: name });
   }
   const from = `(select ${rows}.*, ${selected.join(', ')}\n  from ${[`${relation.from} as ${rows}`, ...joins].join('\n    ')})`;
-  return { relation: { ...relation, from, columns: [...relation.columns, ...added] }, columns };
+  // What is found out of these rows depends on the rates as well: it is no finding about the rows' own source.
+  const { found: _, ...own } = relation;
+  return { relation: { ...own, from, columns: [...relation.columns, ...added] }, columns };
 };
 
 /** What is asked of a rate: dated rows without a factor, and the first day of them. */
