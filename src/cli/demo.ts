@@ -61,9 +61,9 @@ export const TOUR: readonly Stop[] = [
   },
   {
     title: 'Days by name: what each weekday of July sold of its budget, and its share of the month.',
-    command: "revenue budget 'revenue / (revenue across weekday)' --per weekday --range 2026-07",
+    command: 'revenue budget revenue-share --per weekday --range 2026-07',
     question: {
-      show: ['revenue', 'budget', 'revenue / (revenue across weekday)'],
+      show: ['revenue', 'budget', 'revenue-share'],
       per: ['weekday'],
       range: '2026-07',
     },

@@ -74,7 +74,8 @@ const tables = (spans: readonly LaidSpan[], { by: asked = 'month', over }: Pick<
     if (own.length === 0) return '';
     const rows = own.map((span, k) => ({
       cells: [
-        k > 0 && own[k - 1].name === span.name ? '' : titleOf(span),
+        // Said once; but what it is seen at moves with the date (C11).
+        k > 0 && titleOf(own[k - 1]) === titleOf(span) ? '' : titleOf(span),
         ...(several ? [iso(span.at)] : []),
         iso(span.from),
         iso(span.to),
