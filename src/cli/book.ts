@@ -102,13 +102,18 @@ const connected = async (url: string, { trace, inPlace, allow }: Opening, { file
   return duckdb({ path: resolve(file), folder, allow, files, trace, inPlace });
 };
 
-/** Opens the model of a path. A folder stands for the `model.yaml` in it. */
-export const openBook = async (path: string, options: Opening = {}): Promise<Book> => {
+/** The model file of a path: a folder stands for the `model.yaml` in it. */
+export const modelFile = async (path: string): Promise<string> => {
   const isFolder = await stat(path).then(
     (entry) => entry.isDirectory(),
     () => false,
   );
-  const modelPath = isFolder ? `${path.replace(/\/+$/, '')}/model.yaml` : path;
+  return isFolder ? `${path.replace(/\/+$/, '')}/model.yaml` : path;
+};
+
+/** Opens the model of a path. */
+export const openBook = async (path: string, options: Opening = {}): Promise<Book> => {
+  const modelPath = await modelFile(path);
   const { allow, trace, inPlace, writes = [] } = options;
   const loaded = await loadModel(modelPath, { allow });
   const { model, files, folder } = loaded;

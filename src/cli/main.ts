@@ -7,6 +7,7 @@ import type { CalendarCommandOptions } from './calendar.ts';
 import type { CheckOptions } from './check.ts';
 import type { ExplainOptions } from './explain.ts';
 import type { InitOptions } from './init.ts';
+import type { NamesOptions } from './names.ts';
 import { exitCodeOf, report } from './output.ts';
 import { withQuestion } from './question.ts';
 import type { SqlOptions } from './sql.ts';
@@ -140,6 +141,18 @@ withEngine(program.command('windows'))
     run(async (path: string, only: string[], options: WindowsCommandOptions) =>
       (await import('./windows.ts')).windows(path, only, options),
     ),
+  );
+
+withEngine(program.command('names'))
+  .argument('<model>', 'model file, or the folder of a model.yaml')
+  .argument('[kind]', 'measures, formulas, roles, windows, comparisons, units, attributes or members; all but members when left out')
+  .option('--members', 'list the members of attributes of the data too; reads the data')
+  .option('--format <format>', 'text, csv or json', 'text')
+  .option('--output <file>', 'write to a file instead of stdout')
+  .description('list what there is to ask for: every name with what it is')
+  .addHelpText('after', '\nExample:\n  npx durchblick names demo/model.yaml measures')
+  .action(
+    run(async (path: string, kind: string | undefined, options: NamesOptions) => (await import('./names.ts')).names(path, kind, options)),
   );
 
 withEngine(program.command('calendar'))

@@ -32,7 +32,7 @@ export interface PlainTable {
 }
 
 /** Puts words below each other, so that no line is longer than it must be. */
-const wrapped = (text: string, width: number): string[] => {
+export const wrapped = (text: string, width: number): string[] => {
   const lines: string[] = [];
   for (const word of text.split(' ')) {
     const last = lines[lines.length - 1];

@@ -102,6 +102,29 @@ export const attributeOf = (model: Model, written: string): AttributeRef => {
   return main ?? fail('unknown-attribute', `there is no attribute "${written}"`, suggest(written, attributeNames(model), 'attributes'));
 };
 
+/** Every attribute of a model, each once, under the shortest name that finds it: those of the data, then the calendar's. */
+export const writtenAttributes = (model: Model): { readonly name: string; readonly attribute: AttributeRef }[] => {
+  const data = [...model.parts].flatMap(([part, dimension]) =>
+    Array.from(dimension.attributes.keys(), (attribute) => [attribute, part, `${part}.${attribute}`]),
+  );
+  const bands = [...model.facts.values()].flatMap(({ bands }) => Array.from(bands.keys(), (band) => [band]));
+  const days = standingNames(model.units).map((name) => [name, `${CALENDAR}.${name}`]);
+  const found = new Map<string, { readonly name: string; readonly attribute: AttributeRef }>();
+  for (const ways of [...data, ...bands, ...days]) {
+    // The last way is whole; a shorter one may mean another, or several.
+    const attribute = attributeOf(model, ways[ways.length - 1]);
+    const finds = (name: string): boolean => {
+      try {
+        return attributeOf(model, name).key === attribute.key;
+      } catch {
+        return false;
+      }
+    };
+    if (!found.has(attribute.key)) found.set(attribute.key, { name: ways.find(finds) as string, attribute });
+  }
+  return [...found.values()];
+};
+
 /** How a fact reaches an attribute: through a link at the key or at that very attribute, or by a band of its own (G5); all have days. */
 export const reach = (fact: Fact, ref: AttributeRef): Link | 'band' | 'calendar' | undefined => {
   if (ref.kind === 'calendar') return 'calendar';

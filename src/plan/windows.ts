@@ -66,7 +66,8 @@ const windowsAt = (windows: Iterable<NamedWindow>, calendar: Calendar, at: Day, 
   );
 };
 
-const BUILT_IN = ['previous', 'year-earlier'];
+/** Comparisons that every model has (C5). */
+export const BUILT_IN = ['previous', 'year-earlier'];
 
 const shiftText = (shift: Shift): string => {
   const signed = (count: number, unit: string) => `${count < 0 ? '-' : '+'}P${Math.abs(count)}${unit}`;
@@ -98,7 +99,7 @@ const seenText = (what: string, seen: SeenAs | undefined): string[] => {
 };
 
 /** A comparison as it is written in brackets. */
-const comparisonText = ({ shift, asOf, knownBy }: Comparison): string =>
+export const comparisonText = ({ shift, asOf, knownBy }: Comparison): string =>
   [shiftText(shift), ...seenText('as-of', asOf), ...seenText('known-by', knownBy)].filter((part) => part !== '').join(' ');
 
 /** The axis that comparisons are shown on: a unit, or the first one on which each can be laid out; and a window. */

@@ -1,0 +1,151 @@
+// What there is to ask for, as plain data: every name of a model with what it is.
+
+import type { Standing } from '../calendar/standing.ts';
+import { DurchblickError, suggest } from '../errors.ts';
+import { wordsOf } from '../evaluate/shapes/table.ts';
+import { reach, writtenAttributes } from '../model/attributes.ts';
+import { daysIn, type Fact, type Measure, type Model } from '../model/model.ts';
+import type { WhereInput } from '../model/schema.ts';
+import { BUILT_IN, comparisonText } from '../plan/windows.ts';
+import { type Format, unitOfFormat } from './format.ts';
+import { csvLine } from './text.ts';
+
+/** The kinds of names, in the order in which they are listed. */
+export const NAME_KINDS = ['measure', 'formula', 'role', 'window', 'comparison', 'unit', 'attribute', 'member'] as const;
+export type NameKind = (typeof NAME_KINDS)[number];
+
+/** One name of a model. What does not apply to its kind is left out. */
+export interface NamedEntry {
+  readonly kind: NameKind;
+  readonly name: string;
+  /** What it is: in words, as a formula's text, or as a window or comparison is written. */
+  readonly is: string;
+  /** The role that a measure is taken on where a reading names none. */
+  readonly role?: string;
+  /** The attribute of a member. */
+  readonly of?: string;
+  /** The fact of a measure or role; the facts that an attribute can split (G5). */
+  readonly facts?: readonly string[];
+  /** What its numbers are counted in: a currency, `%`, `days` or another unit of its format. */
+  readonly unit?: string;
+  readonly label?: string;
+  /** Whether every model has it. */
+  readonly builtIn?: boolean;
+}
+
+const formatUnit = (format: object | undefined): string | undefined => format && unitOfFormat(format as Format);
+const measureUnit = ({ format, aggregate }: Measure): string | undefined =>
+  formatUnit(format) ?? (daysIn(aggregate) === undefined ? undefined : 'days');
+
+type Given = Pick<NamedEntry, 'kind' | 'name' | 'is'> & { readonly [K in keyof NamedEntry]?: NamedEntry[K] | undefined };
+/** An entry without what does not apply. */
+const entry = (given: Given): NamedEntry =>
+  Object.fromEntries(Object.entries(given).filter(([, value]) => value !== undefined)) as unknown as NamedEntry;
+
+const rolesOf = ({ name, roles, enters }: Fact): NamedEntry[] =>
+  [...roles.values()].map((role) =>
+    entry({
+      kind: 'role',
+      name: role.name,
+      is: `date in ${role.column}${role.horizon === 'plan' ? ', a plan' : ''}${enters === role.name ? ', rows enter by it' : ''}`,
+      facts: [name],
+    }),
+  );
+
+const CIVIL = new Set(['day', 'week', 'month', 'quarter', 'half', 'year', 'week-year']);
+
+/** Where a unit comes from: the civil calendar, a year system, or periods of the model's own (U2). */
+const unitWords = (unit: string, model: Model): string => {
+  if (CIVIL.has(unit)) return 'of the civil calendar';
+  const system = Object.keys(model.input.calendar?.yearSystems ?? {}).find((name) => unit.startsWith(`${name}-`));
+  return system === undefined ? "periods of the model's own" : `of the year system ${system}`;
+};
+
+/** What days are sorted by (U11). */
+const standingWords = (name: string, standing: Standing): string =>
+  standing.kind === 'number' ? `days by the number of their ${standing.inner} in its ${standing.outer}` : `days by ${name}`;
+
+/** A measure's own filter, as `--where` takes it. */
+const whereWords = (where: WhereInput | undefined): string => {
+  const list = (values: unknown): string => (Array.isArray(values) ? values : [values]).map(String).join(',');
+  const one = ([name, test]: [string, unknown]): string => {
+    if (typeof test !== 'object' || test === null || Array.isArray(test)) return `${name}=${list(test)}`;
+    const { not, from, to } = test as { not?: unknown; from?: unknown; to?: unknown };
+    return not === undefined ? `${name}=${String(from ?? '')}..${String(to ?? '')}` : `${name}!=${list(not)}`;
+  };
+  const tests = Object.entries(where ?? {}).map(one);
+  return tests.length === 0 ? '' : `, where ${tests.join(' and ')}`;
+};
+
+const attributeEntry = ({ name, attribute }: ReturnType<typeof writtenAttributes>[number], model: Model): NamedEntry => {
+  const facts = [...model.facts.values()].filter((fact) => reach(fact, attribute) !== undefined);
+  const is = (): string => {
+    if (attribute.kind === 'calendar') return standingWords(attribute.name, attribute.standing);
+    if (attribute.kind === 'band') return `band of ${facts[0].bands.get(attribute.band)?.of}`;
+    return `of ${attribute.dimension.name}${attribute.part === attribute.dimension.name ? '' : `, as ${attribute.part}`}`;
+  };
+  return entry({
+    kind: 'attribute',
+    name,
+    is: is(),
+    facts: facts.map((fact) => fact.name),
+    builtIn: attribute.kind === 'calendar' ? true : undefined,
+  });
+};
+
+/** Every name of a model that a question can use, kind by kind; members are known to a book alone. */
+export const namesOf = (model: Model): NamedEntry[] => [
+  ...Array.from(model.measures.values(), (measure) =>
+    entry({
+      kind: 'measure',
+      name: measure.name,
+      is: wordsOf(measure) + whereWords(measure.where),
+      role: measure.role,
+      facts: [measure.fact.name],
+      unit: measureUnit(measure),
+      label: measure.label,
+    }),
+  ),
+  ...Array.from(model.formulas.values(), ({ name, text, format, label }) =>
+    entry({ kind: 'formula', name, is: text, unit: formatUnit(format), label }),
+  ),
+  ...Array.from(model.facts.values(), rolesOf).flat(),
+  ...Array.from(model.windows.values(), ({ name, text, label, builtIn }) =>
+    entry({ kind: 'window', name, is: text, label, builtIn: builtIn || undefined }),
+  ),
+  ...Array.from(model.comparisons.values(), (comparison) =>
+    entry({
+      kind: 'comparison',
+      name: comparison.name,
+      is: `${comparisonText(comparison)}${comparison.match === 'whole' ? ', whole periods' : ''}`,
+      label: comparison.label,
+      builtIn: BUILT_IN.includes(comparison.name) || undefined,
+    }),
+  ),
+  ...model.units.map((unit) => entry({ kind: 'unit', name: unit, is: unitWords(unit, model), builtIn: CIVIL.has(unit) || undefined })),
+  ...writtenAttributes(model).map((written) => attributeEntry(written, model)),
+];
+
+/** The kind that a text names, in the singular or plural. */
+export const nameKind = (text: string): NameKind => {
+  const found = NAME_KINDS.find((kind) => text === kind || text === `${kind}s`);
+  if (found !== undefined) return found;
+  const plurals = NAME_KINDS.map((kind) => `${kind}s`);
+  throw new DurchblickError('bad-option', `there is no kind of names "${text}"`, { hint: suggest(text, plurals, 'kinds') });
+};
+
+export const NAMES_HEADER = ['kind', 'name', 'is', 'role', 'of', 'facts', 'unit', 'label'];
+/** The fields of an entry; several facts stand in one, with a semicolon and a blank between. */
+export const nameCells = ({ kind, name, is, role = '', of = '', facts = [], unit = '', label = '' }: NamedEntry): string[] => [
+  kind,
+  name,
+  is,
+  role,
+  of,
+  facts.join('; '),
+  unit,
+  label,
+];
+
+/** RFC 4180, one name a record. */
+export const namesCsv = (entries: readonly NamedEntry[]): string => [NAMES_HEADER, ...entries.map(nameCells)].map(csvLine).join('');
