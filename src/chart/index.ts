@@ -1,9 +1,11 @@
 import { DurchblickError } from '../errors.ts';
-import { type Charted, type ChartSpec, chartSpec } from './spec.ts';
+import type { Charted } from './panels.ts';
+import { type ChartSpec, chartSpec } from './spec.ts';
 
 export type { ThemeName } from './look.ts';
+export type { Charted } from './panels.ts';
 export { type SpansOptions, spansSpec } from './spans.ts';
-export { type Charted, type ChartOptions, type ChartSpec, chartSpec } from './spec.ts';
+export { type ChartOptions, type ChartSpec, chartSpec } from './spec.ts';
 
 export type ChartKind = 'svg' | 'png' | 'html' | 'vl.json';
 

@@ -1,4 +1,7 @@
-import type { PlainResult, ResultColumn } from '../result/types.ts';
+import type { PlainResult, ResultColumn, ResultJson } from '../result/types.ts';
+
+/** What a chart is made of: a result, or its `toJson()` from a worker or a server. */
+export type Charted = Pick<ResultJson, 'asOf' | 'unit' | 'caption' | 'periods' | 'columns' | 'rows' | 'compared' | 'locale' | 'marks'>;
 
 type Result = Pick<PlainResult, 'columns'>;
 

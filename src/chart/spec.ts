@@ -1,14 +1,12 @@
 import { DurchblickError } from '../errors.ts';
 import { formatter } from '../result/format.ts';
-import type { Cell, Mark, ResultColumn, ResultJson } from '../result/types.ts';
+import type { Cell, Mark, ResultColumn } from '../result/types.ts';
 import { chartConfig, chartText, chartTitle, type Theme, type ThemeName, themeOf } from './look.ts';
 import { type ColourBy, type Colours, layersOf, type Placing, readingColours } from './marks.ts';
-import { type Panel, panelsOf } from './panels.ts';
+import { type Charted, type Panel, panelsOf } from './panels.ts';
 import { ticksOf } from './ticks.ts';
 import { agedColours, overOneAxis } from './years.ts';
 
-/** What a chart is made of: a result, or its `toJson()` from a worker or a server. */
-export type Charted = Pick<ResultJson, 'asOf' | 'unit' | 'caption' | 'periods' | 'columns' | 'rows' | 'compared' | 'locale' | 'marks'>;
 type Result = Charted;
 
 /** A Vega-Lite specification; plain data. */

@@ -1,6 +1,6 @@
 // Years beside each other over one axis: periods of a unit, split by their place in it (U11).
 import type { Theme } from './look.ts';
-import type { Charted } from './spec.ts';
+import type { Charted } from './panels.ts';
 
 /** A result whose second attribute has become the axis. */
 export interface OverOneAxis {
