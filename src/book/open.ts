@@ -12,6 +12,7 @@ import { orAborted } from '../plan/cancel.ts';
 import { isCalendar } from '../plan/days.ts';
 import { fixedRange } from '../plan/extent.ts';
 import { fixedFilters } from '../plan/fixed.ts';
+import { questionNamed } from '../plan/question.ts';
 import { factSegments } from '../plan/segments.ts';
 import type { CheckedWhere, WhereOf } from '../plan/typed.ts';
 import { checkMembers } from './members.ts';
@@ -80,15 +81,18 @@ export const open = async <N extends Names, const W extends WhereOf<N> = WhereOf
   // What answers a question is loaded beside the data, so that a page shows itself before.
   const answering = () => import('./ask.ts');
   answering().catch(() => undefined);
-  const ask = (question: Question, asking: AskOptions = {}) =>
-    inState(async (state) => (await answering()).askIn(book, state, question, asking.signal), asking);
+  const ask = (question: string | Question, asking: AskOptions = {}) =>
+    inState(async (state) => (await answering()).askIn(book, state, questionNamed(model, question), asking.signal), asking);
   // What is asked for seldom is loaded when it is asked for.
   return {
     model,
     ask: ask as Book<N>['ask'],
     // Loaded under way: a book that is closed meanwhile waits for it.
-    verify: ((question: Question, asking: AskOptions = {}) =>
-      inState(async (state) => (await import('./seldom.ts')).verifyIn(book, state, question, asking.signal), asking)) as Book<N>['verify'],
+    verify: ((question: string | Question, asking: AskOptions = {}) =>
+      inState(
+        async (state) => (await import('./seldom.ts')).verifyIn(book, state, questionNamed(model, question), asking.signal),
+        asking,
+      )) as Book<N>['verify'],
     explain: (request, asking = {}) =>
       inState(async (state) => (await import('./seldom.ts')).explainIn(book, state, request, asking.signal), asking),
     asOf: (text) => asOfNow(book, text),

@@ -6,7 +6,7 @@ import type { Names } from '../model/names.ts';
 import type { Question } from '../model/schema.ts';
 import type { Limit } from '../plan/alerts.ts';
 import type { Bounds, Cancellation, DataNote } from '../plan/request.ts';
-import type { CheckedQuestion, QuestionOf, RowOf, WhereOf } from '../plan/typed.ts';
+import type { CheckedAsked, QuestionOf, RowOf, WhereOf } from '../plan/typed.ts';
 import type { LaidSpan } from '../plan/windows.ts';
 import type { Explanation } from '../result/explained.ts';
 import type { Format } from '../result/format.ts';
@@ -112,15 +112,15 @@ export interface Cost {
 export interface Book<N extends Names = Names> {
   readonly model: Model<N>;
   /**
-   * Answers a question. Names in it are checked by the compiler where model and question are literals, and always at
+   * Answers a question, or the one that the model has a name for. Names in it are checked by the compiler where model and question are literals, and always at
    * run time. Throws `DurchblickError` for a wrong question and for faults in the data.
    */
-  ask<const Q extends QuestionOf<N>>(question: Q & CheckedQuestion<Q, N>, options?: AskOptions): Promise<Result<RowOf<Q>>>;
+  ask<const Q extends QuestionOf<N> | N['question']>(question: Q & CheckedAsked<Q, N>, options?: AskOptions): Promise<Result<RowOf<Q>>>;
   /**
    * Answers a question, and a second time from all rows without cubes, prefix sums, events or a database's sums; says
    * which cells differ (V2). Reads every row of the model's facts.
    */
-  verify<const Q extends QuestionOf<N>>(question: Q & CheckedQuestion<Q, N>, options?: AskOptions): Promise<Verification>;
+  verify<const Q extends QuestionOf<N> | N['question']>(question: Q & CheckedAsked<Q, N>, options?: AskOptions): Promise<Verification>;
   /** Why a cell's number is what it is: parts, days, rows, and what was left out (V1). */
   readonly explain: (request: ExplainRequest, options?: AskOptions) => Promise<Explanation>;
   /** The calendar in whole years over all data, the as-of date and what windows and comparisons reach from there (U8); or over a range. */

@@ -83,7 +83,7 @@ export const ask = async (path: string, readings: readonly string[], options: As
   const format = oneOf(options.format ?? 'table', FORMATS, '--format');
   if ((format === 'arrow' || format === 'parquet') && options.output === undefined) needsFile(format, 'answer');
   const files = chartKinds(options.chart);
-  const question = await questionOf(readings, options, `ask ${path}`);
+  const asked = await questionOf(readings, options, `ask ${path}`);
   const start = performance.now();
   const bar = progress(files.length + 2);
   bar.step(`opening ${path}`);
@@ -102,6 +102,7 @@ export const ask = async (path: string, readings: readonly string[], options: As
       trace: ({ about }) => bar.at(about),
     });
     const opened = performance.now();
+    const question = asked(book.model);
     bar.step(options.verify ? 'answering twice' : 'answering');
     const verification = options.verify ? await book.verify(question) : undefined;
     const result = verification?.result ?? (await book.ask(question));

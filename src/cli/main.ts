@@ -145,7 +145,10 @@ withEngine(program.command('windows'))
 
 withEngine(program.command('names'))
   .argument('<model>', 'model file, or the folder of a model.yaml')
-  .argument('[kind]', 'measures, formulas, roles, windows, comparisons, units, attributes or members; all but members when left out')
+  .argument(
+    '[kind]',
+    'measures, formulas, roles, windows, comparisons, units, attributes, members or questions; all but members when left out',
+  )
   .option('--members', 'list the members of attributes of the data too; reads the data')
   .option('--format <format>', 'text, csv or json', 'text')
   .option('--output <file>', 'write to a file instead of stdout')

@@ -2,8 +2,10 @@ import { readFile } from 'node:fs/promises';
 import { type Command, Option } from 'commander';
 import { DurchblickError } from '../errors.ts';
 import { missingFile } from '../files/missing.ts';
+import { camel } from '../model/keys.ts';
+import type { Model } from '../model/model.ts';
 import type { Question } from '../model/schema.ts';
-import { isCondition } from '../plan/question.ts';
+import { isCondition, questionNamed } from '../plan/question.ts';
 
 /** Options that make up a question, as commander hands them over. */
 export interface QuestionOptions {
@@ -106,38 +108,37 @@ const conditionsIn = (texts: readonly string[] | undefined): string[] | undefine
   return found && found.length > 0 ? found : undefined;
 };
 
-/** Makes the question of readings and options, or reads it from a file. */
-export const questionOf = async (readings: readonly string[], options: QuestionOptions, command: string): Promise<Question> => {
-  if (options.question !== undefined) {
-    if (readings.length > 0) fail('--question stands beside readings', 'The file holds the whole question.');
-    let text: string;
-    try {
-      text = await readFile(options.question, 'utf8');
-    } catch (error) {
-      throw await missingFile(error, {
-        path: options.question,
-        what: 'the question',
-        inFolder: 'Name a JSON file in it, for example with {"show": ["revenue"], "by": "month"}.',
-      });
-    }
-    try {
-      return JSON.parse(text) as Question;
-    } catch (error) {
-      throw new DurchblickError('bad-json', `${options.question} is not JSON: ${(error as Error).message}`, {
-        hint: 'For example {"show": ["revenue"], "by": "month"}.',
-      });
-    }
+/** The question in a JSON file. */
+const fromFile = async (path: string): Promise<Question> => {
+  let text: string;
+  try {
+    text = await readFile(path, 'utf8');
+  } catch (error) {
+    throw await missingFile(error, {
+      path,
+      what: 'the question',
+      inFolder: 'Name a JSON file in it, for example with {"show": ["revenue"], "by": "month"}.',
+    });
   }
-  if (readings.length === 0) fail('there is no reading to answer', `For example: npx durchblick ${command} revenue --by month`);
-  checkSplit(readings, command);
+  try {
+    return JSON.parse(text) as Question;
+  } catch (error) {
+    throw new DurchblickError('bad-json', `${path} is not JSON: ${(error as Error).message}`, {
+      hint: 'For example {"show": ["revenue"], "by": "month"}.',
+    });
+  }
+};
+
+/** What options ask for; nothing where there are none. */
+const fromOptions = (readings: readonly string[], options: QuestionOptions): Partial<Question> => {
   if (options.range !== undefined && (options.from ?? options.to) !== undefined)
     fail('--range stands beside --from or --to', 'Use one of them.');
   if ((options.from === undefined) !== (options.to === undefined))
     fail(`--${options.from === undefined ? 'to' : 'from'} stands alone`, 'Give both, or a --range.');
   const totals =
     options.totals === undefined || options.totals === true ? options.totals : (listOf(options.totals) as ('members' | 'axis')[]);
-  const question: Question = {
-    show: [...readings],
+  const question: Partial<Question> = {
+    show: readings.length === 0 ? undefined : [...readings],
     by: options.by === undefined ? undefined : byOf(options.by),
     per: options.per && listOf(options.per),
     range: options.range ?? (options.from === undefined ? undefined : `${options.from}/${options.to}`),
@@ -152,8 +153,40 @@ export const questionOf = async (readings: readonly string[], options: QuestionO
     within: options.within,
     rest: options.rest,
   };
-  return Object.fromEntries(Object.entries(question).filter(([, value]) => value !== undefined)) as Question;
+  return Object.fromEntries(Object.entries(question).filter(([, value]) => value !== undefined));
 };
+
+/** What names a question of a model, and no file: a file has an ending, or a folder before it. */
+const NAME = /^[a-z][a-z0-9-]*$/;
+
+/**
+ * The question of readings and options, once the model is known: that of a file, or one that the model has a name for, with
+ * what is said beside it in the place of its own.
+ */
+export const questionOf = async (
+  readings: readonly string[],
+  options: QuestionOptions,
+  command: string,
+): Promise<(model: Model) => Question> => {
+  const { question: source } = options;
+  if (source === undefined && readings.length === 0)
+    fail('there is no reading to answer', `For example: npx durchblick ${command} revenue --by month`);
+  checkSplit(readings, command);
+  const own = fromOptions(readings, options);
+  if (source === undefined) return () => own as Question;
+  if (NAME.test(source)) return (model) => ({ ...questionNamed(model, source), ...own });
+  const written = await fromFile(source);
+  return () => (Object.keys(own).length === 0 ? written : overridden(written, own));
+};
+
+/** A question of a file under options. What is no question stays what it is, for its own error. */
+const overridden = (written: Question, own: Partial<Question>): Question =>
+  typeof written === 'object' && written !== null && !Array.isArray(written)
+    ? {
+        ...(Object.fromEntries(Object.entries(written).filter(([key]) => !Object.hasOwn(own, camel(key)))) as object),
+        ...(own as Question),
+      }
+    : written;
 
 const collect = (value: string, previous: string[] = []): string[] => [...previous, value];
 /** Of an option that may stand without a value, which is then `true`. */
@@ -176,4 +209,7 @@ export const withQuestion = (command: Command): Command =>
     .option('--limit <n>', 'keep the first n members')
     .option('--within <attribute>', 'count the limit anew in each member of an attribute that stands before others in --per')
     .option('--rest', 'add a row (others) for the members that --limit and --keep leave out')
-    .option('--question <file>', 'take the whole question from a JSON file');
+    .option(
+      '--question <name|file>',
+      'a question of the model by its name, or of a JSON file; what is said beside it holds instead of its own',
+    );

@@ -26,7 +26,7 @@ const written = ({ about, sql }: Statement, language: 'duckdb' | 'postgresql'): 
 
 /** Prints the statements that a database is asked for a question; they run as printed. */
 export const sql = async (path: string, readings: readonly string[], options: SqlOptions): Promise<number> => {
-  const question = await questionOf(readings, options, `sql ${path}`);
+  const questionIn = await questionOf(readings, options, `sql ${path}`);
   const statements: Statement[] = [];
   const { connect, allow, output } = options;
   const engine = connect === undefined ? { engine: 'duckdb' as const } : { connect };
@@ -39,7 +39,7 @@ export const sql = async (path: string, readings: readonly string[], options: Sq
   });
   try {
     const opened = statements.length;
-    await book.ask(question);
+    await book.ask(questionIn(book.model));
     const asked = statements.slice(opened);
     // Of the views that stand for files, only those that are used.
     const views = statements.slice(0, opened).filter(({ about, sql }) => {

@@ -19,7 +19,7 @@ const definition = (schema: Schema): Definition => schema._zod.def as unknown as
 const isRecord = (value: unknown): value is Record<string, unknown> => typeof value === 'object' && value !== null && !Array.isArray(value);
 
 export const kebab = (key: string): string => key.replace(/[A-Z]/g, (letter) => `-${letter.toLowerCase()}`);
-const camel = (key: string): string => key.replace(/-([a-z])/g, (_, letter: string) => letter.toUpperCase());
+export const camel = (key: string): string => key.replace(/-([a-z])/g, (_, letter: string) => letter.toUpperCase());
 
 export const pathText = (path: Path): string => path.map(String).join('.');
 

@@ -7,8 +7,8 @@ import { type FactSurroundings, linkFact } from './link/facts.ts';
 import { linkMeasure } from './link/measures.ts';
 import { linkDimension, linkRate, linkSources } from './link/sources.ts';
 import { linkComparisons, linkWindows } from './link/time.ts';
-import type { Dimension, Fact, Formula, Measure, Model, Rate } from './model.ts';
-import { type FormatInput, type ModelInput, modelSchema } from './schema.ts';
+import type { Dimension, Fact, Formula, Measure, Model, NamedQuestion, Rate } from './model.ts';
+import { type FormatInput, type ModelInput, modelSchema, type Question } from './schema.ts';
 
 /** A format that `Intl.NumberFormat` does not take is told where it is written. */
 const checkFormat = (format: FormatInput | undefined, path: Path, faults: Faults): void => {
@@ -89,6 +89,14 @@ const checkNames = (groups: Readonly<Record<string, ReadonlyMap<string, unknown>
         faults.add([group, name], 'bad-name', `the name "${name}" has a double quote in it`, 'Use small letters, digits and hyphens.');
 };
 
+const linkQuestions = (input: ModelInput): Map<string, NamedQuestion> =>
+  new Map(
+    Object.entries(input.questions ?? {}).map(([name, { description, range, ...rest }]) => {
+      const question = { ...rest, ...(range === undefined ? {} : { range: String(range) }) } as Question;
+      return [name, { name, description, question }];
+    }),
+  );
+
 const checkLocale = (input: ModelInput, faults: Faults): void => {
   try {
     if (input.locale !== undefined) Intl.getCanonicalLocales(input.locale);
@@ -147,6 +155,7 @@ export const linkModel = (written: unknown, locate: Locate = () => undefined): M
     windows,
     comparisons,
     alerts: new Map(Object.entries(input.alerts ?? {})),
+    questions: linkQuestions(input),
     parts,
     locate,
   };

@@ -4,7 +4,7 @@ import type { SeenAs, Shift, Window } from '../windows/syntax.ts';
 import type { NumberForm } from './decimal.ts';
 import type { Locate } from './keys.ts';
 import type { Names } from './names.ts';
-import type { AlertInput, FormatInput, ModelInput, WhereInput } from './schema.ts';
+import type { AlertInput, FormatInput, ModelInput, Question, WhereInput } from './schema.ts';
 
 /** A checked model: every name resolved, every text parsed. Plain data; nothing here knows rows. */
 export interface Model<N extends Names = Names> {
@@ -26,6 +26,7 @@ export interface Model<N extends Names = Names> {
   readonly windows: ReadonlyMap<string, NamedWindow>;
   readonly comparisons: ReadonlyMap<string, Comparison>;
   readonly alerts: ReadonlyMap<string, AlertInput>;
+  readonly questions: ReadonlyMap<string, NamedQuestion>;
   /** Names under which dimensions take part: a dimension's own name, and further parts (`ship-region`). */
   readonly parts: ReadonlyMap<string, Dimension>;
   readonly locate: Locate;
@@ -204,4 +205,12 @@ export interface Comparison {
   readonly asOf: SeenAs | undefined;
   readonly knownBy: SeenAs | undefined;
   readonly label: string | undefined;
+}
+
+/** A question that the model has a name for. */
+export interface NamedQuestion {
+  readonly name: string;
+  /** What it is asked for. */
+  readonly description: string | undefined;
+  readonly question: Question;
 }

@@ -11,6 +11,7 @@ export interface Names {
   readonly comparison: string;
   readonly unit: string;
   readonly attribute: string;
+  readonly question: string;
 }
 
 type Keys<T> = T extends object ? Extract<keyof T, string> : never;
@@ -105,4 +106,5 @@ export type NamesOf<M> = ModelInput extends M
       readonly comparison: Keys<Part<M, 'comparisons'>> | 'previous' | 'year-earlier';
       readonly unit: Listed<UnitOf<M>>;
       readonly attribute: Listed<AttributeOf<M> | 'weekday' | 'working-day' | 'holiday' | UnitOf<M>>;
+      readonly question: Keys<Part<M, 'questions'>>;
     };

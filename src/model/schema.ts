@@ -178,6 +178,30 @@ const alert = z.strictObject({
   label: z.optional(z.string()),
 });
 
+/** A question as it is asked (interface contract); fixed keys camelCase or kebab-case. */
+export const questionSchema = z.strictObject({
+  show: z.array(z.union([z.string(), z.strictObject({ is: z.string(), label: z.optional(z.string()) })])).check(z.minLength(1)),
+  by: z.optional(z.union([z.string(), z.array(z.string()).check(z.minLength(1))])),
+  per: z.optional(z.array(z.string())),
+  range: z.optional(z.string()),
+  asOf: z.optional(z.string()),
+  knownBy: z.optional(z.string()),
+  where: z.optional(whereSchema),
+  gaps: z.optional(z.enum(['show', 'hide'])),
+  totals: z.optional(z.union([z.boolean(), z.enum(['members', 'axis']), z.array(z.enum(['members', 'axis']))])),
+  order: z.optional(z.union([z.string(), z.array(z.string())])),
+  keep: z.optional(z.union([z.string(), z.array(z.string())])),
+  limit: z.optional(z.int().check(z.minimum(1))),
+  within: z.optional(z.string()),
+  rest: z.optional(z.boolean()),
+});
+
+/** A question of the model: the same with what it is for. In YAML a year is a number. */
+const namedQuestion = z.extend(questionSchema, {
+  range: z.optional(z.union([z.string(), z.number()])),
+  description: z.optional(z.string()),
+});
+
 export const modelSchema = z.strictObject({
   durchblick: z.optional(z.literal(1)),
   $schema: z.optional(z.string()),
@@ -194,6 +218,7 @@ export const modelSchema = z.strictObject({
   windows: z.optional(z.record(name, window)),
   comparisons: z.optional(z.record(name, comparison)),
   alerts: z.optional(z.record(name, alert)),
+  questions: z.optional(z.record(name, namedQuestion)),
 });
 
 /** `Array.isArray` for lists that may be frozen. */
@@ -224,25 +249,8 @@ export interface WhereInput {
   readonly [attribute: string]: FilterInput;
 }
 
+export type NamedQuestionInput = Unchanging<z.input<typeof namedQuestion>>;
 export type AlertInput = Unchanging<z.input<typeof alert>>;
-
-/** A question as it is asked (interface contract); fixed keys camelCase or kebab-case. */
-export const questionSchema = z.strictObject({
-  show: z.array(z.union([z.string(), z.strictObject({ is: z.string(), label: z.optional(z.string()) })])).check(z.minLength(1)),
-  by: z.optional(z.union([z.string(), z.array(z.string()).check(z.minLength(1))])),
-  per: z.optional(z.array(z.string())),
-  range: z.optional(z.string()),
-  asOf: z.optional(z.string()),
-  knownBy: z.optional(z.string()),
-  where: z.optional(whereSchema),
-  gaps: z.optional(z.enum(['show', 'hide'])),
-  totals: z.optional(z.union([z.boolean(), z.enum(['members', 'axis']), z.array(z.enum(['members', 'axis']))])),
-  order: z.optional(z.union([z.string(), z.array(z.string())])),
-  keep: z.optional(z.union([z.string(), z.array(z.string())])),
-  limit: z.optional(z.int().check(z.minimum(1))),
-  within: z.optional(z.string()),
-  rest: z.optional(z.boolean()),
-});
 
 /** What a column of the answer shows: a reading, and what to call it. */
 export interface ShownReading {

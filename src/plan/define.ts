@@ -9,7 +9,8 @@ import type { NamesOf } from '../model/names.ts';
 import type { AlertInput, ModelInput } from '../model/schema.ts';
 import { alertOf } from './alerts.ts';
 import { bindText, checkFormulas, leavesOf } from './bind.ts';
-import { filtersOf, unitNamed } from './question.ts';
+import { askedOf, filtersOf, unitNamed } from './question.ts';
+import type { CheckedQuestion } from './typed.ts';
 
 /** The keys that some member of a union of maps has, and what they hold. */
 type KeysOf<S> = S extends object ? keyof S : never;
@@ -21,12 +22,19 @@ type Known<T, S> = T extends readonly unknown[]
     ? { readonly [K in keyof T]: K extends KeysOf<S> ? Known<T[K], At<S, K>> : never }
     : unknown;
 
+/** Named questions of a model literal, their names checked like those of `ask`. */
+type CheckedQuestions<M> = ModelInput extends M
+  ? unknown
+  : M extends { readonly questions: infer Q }
+    ? { readonly questions: { readonly [K in keyof Q]: CheckedQuestion<Q[K], NamesOf<M>> } }
+    : unknown;
+
 /**
  * Checks a model written as an object: the shape of the file, camelCase keys (kebab-case is accepted). Throws a
  * `DurchblickError` whose `all` lists every fault with its place.
  */
 export const defineModel = <const M extends ModelInput>(
-  input: M & Known<M, ModelInput> & CheckedModel<M>,
+  input: M & Known<M, ModelInput> & CheckedModel<M> & CheckedQuestions<M>,
   locate?: Locate,
 ): Model<NamesOf<M>> => {
   const model = linkModel(input, locate);
@@ -41,6 +49,7 @@ export const defineModel = <const M extends ModelInput>(
       faults.attempt([...path, 'spreadAcross'], () => checkPart(model, measure, part, shape));
   }
   for (const [name, alert] of model.alerts) checkAlert(model, name, alert, faults);
+  for (const [name, { question }] of model.questions) faults.attempt(['questions', name], () => askedOf(model, question));
   faults.end();
   return model as Model<NamesOf<M>>;
 };

@@ -182,6 +182,19 @@ const byOf = (model: Model, by: Question['by']): AskedBy => {
   return { kind: 'windows', windows };
 };
 
+/** A question as it is, or one that the model has a name for. */
+export const questionNamed = (model: Model, asked: string | Question): Question => {
+  if (typeof asked !== 'string') return asked;
+  const found = model.questions.get(asked);
+  if (found) return found.question;
+  throw new DurchblickError('unknown-question', `the model has no question "${asked}"`, {
+    hint:
+      model.questions.size === 0
+        ? 'It has none at all: `questions:` in the model gives names to them.'
+        : suggest(asked, model.questions.keys(), 'questions'),
+  });
+};
+
 const PERIOD_COLUMN = 'period';
 
 /** Checks a question against the model and resolves every name in it. */

@@ -84,6 +84,9 @@ export type CheckedQuestion<Q, N extends Names> = {
             : unknown;
 };
 
+/** The same for what may be the name of a question of the model as well; other names are no `Q` to begin with. */
+export type CheckedAsked<Q, N extends Names> = Q extends string ? unknown : CheckedQuestion<Q, N>;
+
 /** The name of a column: its label, else the reading as written. */
 type ColumnOf<S> = S extends string
   ? S

@@ -5,13 +5,13 @@ import { DurchblickError, suggest } from '../errors.ts';
 import { wordsOf } from '../evaluate/shapes/table.ts';
 import { reach, writtenAttributes } from '../model/attributes.ts';
 import { daysIn, type Fact, type Measure, type Model } from '../model/model.ts';
-import type { WhereInput } from '../model/schema.ts';
+import type { Question, WhereInput } from '../model/schema.ts';
 import { BUILT_IN, comparisonText } from '../plan/windows.ts';
 import { type Format, unitOfFormat } from './format.ts';
 import { csvLine } from './text.ts';
 
 /** The kinds of names, in the order in which they are listed. */
-export const NAME_KINDS = ['measure', 'formula', 'role', 'window', 'comparison', 'unit', 'attribute', 'member'] as const;
+export const NAME_KINDS = ['measure', 'formula', 'role', 'window', 'comparison', 'unit', 'attribute', 'member', 'question'] as const;
 export type NameKind = (typeof NAME_KINDS)[number];
 
 /** One name of a model. What does not apply to its kind is left out. */
@@ -93,6 +93,17 @@ const attributeEntry = ({ name, attribute }: ReturnType<typeof writtenAttributes
   });
 };
 
+/** A question in short: what it shows, by what, per what, over which range. */
+const questionWords = ({ show, by, per = [], range }: Question): string => {
+  const list = (texts: string | readonly string[]): string => (typeof texts === 'string' ? texts : texts.join(', '));
+  return [
+    show.map((column) => (typeof column === 'string' ? column : (column.label ?? column.is))).join(', '),
+    ...(by === undefined ? [] : [`by ${list(by)}`]),
+    ...(per.length === 0 ? [] : [`per ${list(per)}`]),
+    ...(range === undefined ? [] : [`over ${range}`]),
+  ].join(' ');
+};
+
 /** Every name of a model that a question can use, kind by kind; members are known to a book alone. */
 export const namesOf = (model: Model): NamedEntry[] => [
   ...Array.from(model.measures.values(), (measure) =>
@@ -124,6 +135,9 @@ export const namesOf = (model: Model): NamedEntry[] => [
   ),
   ...model.units.map((unit) => entry({ kind: 'unit', name: unit, is: unitWords(unit, model), builtIn: CIVIL.has(unit) || undefined })),
   ...writtenAttributes(model).map((written) => attributeEntry(written, model)),
+  ...Array.from(model.questions.values(), ({ name, description, question }) =>
+    entry({ kind: 'question', name, is: description ?? questionWords(question) }),
+  ),
 ];
 
 /** The kind that a text names, in the singular or plural. */

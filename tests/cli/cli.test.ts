@@ -20,7 +20,7 @@ describe('what works', () => {
     const { code, stdout, stderr } = durchblick('demo', place);
     expect({ code, stderr }).toEqual({ code: 0, stderr: '' });
     expect(readdirSync(place).sort()).toEqual(['data', 'model.schema.json', 'model.yaml']);
-    expect(stdout.match(/\$ npx durchblick ask/g)).toHaveLength(6);
+    expect(stdout.match(/\$ npx durchblick ask/g)).toHaveLength(10);
     expect(durchblick('demo', place)).toMatchObject({ code: 2, stdout: '' });
   });
 

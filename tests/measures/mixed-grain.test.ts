@@ -1,5 +1,5 @@
 import { describe, expect, test } from 'vitest';
-import { defineModel, isoOf, type ModelInput, open, toDay } from '../../src/index.ts';
+import { defineModel, isoOf, type ModelInput, open, type Question, toDay } from '../../src/index.ts';
 import { engineOver } from '../setup/engine.ts';
 
 /** Sales on a few days, a budget of 310 for January and 280 for February 2026. */
@@ -28,7 +28,7 @@ const input = (spread: NonNullable<ModelInput['facts'][string]['measures'][strin
     },
   },
 });
-const ask = async (spread: Parameters<typeof input>[0], question: Parameters<Awaited<ReturnType<typeof open>>['ask']>[0]) => {
+const ask = async (spread: Parameters<typeof input>[0], question: Question) => {
   const book = await open(defineModel(input(spread)), engineOver({ sales, budget }));
   const result = await book.ask({ asOf: '2026-02-10', ...question });
   await book.close();

@@ -41,6 +41,7 @@ const model = defineModel({
   formulas: { attainment: { is: 'revenue / budget' }, 'average-order': 'revenue / orders' },
   windows: { 'last-14-days': 'P14D/anchor', 'Two weeks': 'P14D/anchor' },
   comparisons: { 'same-weekdays': { shift: '-P52W' } },
+  questions: { monthly: { show: ['revenue', 'attainment'], by: 'month', per: ['family'], description: 'For the meeting.' } },
 });
 const book = await open(model, memory({}), { where: { channel: 'web' } });
 
@@ -83,6 +84,19 @@ await book.ask({
 });
 // @ts-expect-error no such unit in a calendar attribute
 await book.ask({ show: ['revenue'], per: ['month-of-jear'] });
+
+// A question by its name, and those that are wrong in the model.
+await book.ask('monthly');
+await book.verify('monthly');
+// @ts-expect-error no such question
+await book.ask('monthlies');
+const asked = { f: { source: 's', dates: { d: 'd' }, measures: { m: { sum: 'a' } } } } as const;
+// @ts-expect-error measure in a named question
+defineModel({ facts: asked, questions: { q: { show: ['n'] } } });
+// @ts-expect-error attribute in a named question
+defineModel({ facts: asked, questions: { q: { show: ['m'], per: ['regoin'] } } });
+// @ts-expect-error key of a named question
+defineModel({ facts: asked, questions: { q: { show: ['m'], ranges: '2026' } } });
 
 // Unknown ones, each told by the compiler.
 // @ts-expect-error measure

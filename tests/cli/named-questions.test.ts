@@ -1,0 +1,125 @@
+import { mkdtempSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { expect, test } from 'vitest';
+import { memory } from '../../src/engines/memory/index.ts';
+import { loadModel } from '../../src/files/node.ts';
+import { defineModel, open } from '../../src/index.ts';
+import { durchblick, ROOT } from '../setup/cli.ts';
+
+const DEMO = join(ROOT, 'demo');
+const csv = (...args: string[]): string => {
+  const { code, stdout, stderr } = durchblick('ask', DEMO, '--format', 'csv', '--quiet', ...args);
+  expect([stderr, code]).toEqual(['', 0]);
+  return stdout;
+};
+const MONTHLY = ['revenue', 'revenue vs year-earlier', 'revenue vs year-earlier as change'];
+
+test('a question of the model, asked by its name, answers what its readings and options do', () => {
+  expect(csv('--question', 'monthly-sales')).toBe(csv(...MONTHLY, '--by', 'month', '--range', 'ytd'));
+});
+
+test.each([
+  ['a unit', ['--by', 'quarter'], [...MONTHLY, '--by', 'quarter', '--range', 'ytd']],
+  ['a range of two dates', ['--from', '2026-02', '--to', '2026-03'], [...MONTHLY, '--by', 'month', '--range', '2026-02/2026-03']],
+  [
+    'a split and its totals',
+    ['--per', 'region', '--totals', 'members'],
+    [...MONTHLY, '--by', 'month', '--range', 'ytd', '--per', 'region', '--totals', 'members'],
+  ],
+  ['an as-of date', ['--as-of', '2026-03-10'], [...MONTHLY, '--by', 'month', '--range', 'ytd', '--as-of', '2026-03-10']],
+])('%s beside the name holds instead of its own', (_, beside, whole) => {
+  expect(csv('--question', 'monthly-sales', ...beside)).toBe(csv(...whole));
+});
+
+test('readings beside the name, or beside a file, are shown instead of its own', () => {
+  const file = join(mkdtempSync(join(tmpdir(), 'question-')), 'q.json');
+  writeFileSync(file, JSON.stringify({ show: ['orders'], by: 'month', range: '2026', 'as-of': '2026-03-10' }));
+  expect(csv('quantity', '--question', 'monthly-sales')).toBe(csv('quantity', '--by', 'month', '--range', 'ytd'));
+  // A key in either spelling gives way to the option.
+  expect(csv('quantity', '--question', file, '--as-of', '2026-02-10')).toBe(
+    csv('quantity', '--by', 'month', '--range', '2026', '--as-of', '2026-02-10'),
+  );
+});
+
+test('`sql` takes a name, too', () => {
+  const { code, stdout } = durchblick('sql', DEMO, '--question', 'monthly-sales');
+  expect(code).toBe(0);
+  expect(stdout).toBe(durchblick('sql', DEMO, ...MONTHLY, '--by', 'month', '--range', 'ytd').stdout);
+});
+
+test('a name that is none is told with the nearest one', () => {
+  const { code, stderr } = durchblick('ask', DEMO, '--question', 'montly-sales');
+  expect([code, stderr]).toEqual([2, 'error: the model has no question "montly-sales"\nDid you mean "monthly-sales"?\n']);
+});
+
+test('every fault of the questions of a model is told where it stands when the model is read', async () => {
+  const file = join(mkdtempSync(join(tmpdir(), 'questions-')), 'model.yaml');
+  writeFileSync(
+    file,
+    `sources: { sales: { file: sales.csv } }
+facts:
+  sales: { source: sales, grain: day, dates: { sold: day }, measures: { taken: { sum: amount } } }
+questions:
+  one: { show: [takn], range: 2026 }
+  two:
+    show: [taken]
+    per: [regoin]
+  three: { show: [taken], rest: true }
+  four: { show: [taken], evry: day }
+`,
+  );
+  const faults = await loadModel(file).then(
+    () => [],
+    (error: { all: { message: string; place?: { line?: number } }[] }) => error.all.map(({ message, place }) => [place?.line, message]),
+  );
+  // Unknown keys come first: with them nothing else is looked at.
+  expect(faults).toEqual([[10, expect.stringContaining('"evry"')]]);
+});
+
+test('names in the questions of a model are checked with it', () => {
+  const facts = { sales: { source: 'sales', grain: 'day', dates: { sold: 'day' }, measures: { taken: { sum: 'amount' } } } } as const;
+  const faultsOf = (questions: object): string[] => {
+    try {
+      defineModel({ facts, questions } as never);
+      return [];
+    } catch (error) {
+      return (error as { all: { message: string }[] }).all.map(({ message }) => message);
+    }
+  };
+  expect(faultsOf({ fine: { show: ['taken'], by: 'month', range: 2026 } })).toEqual([]);
+  expect(
+    faultsOf({
+      one: { show: ['takn'] },
+      two: { show: ['taken'], per: ['regoin'] },
+      three: { show: ['taken'], rest: true },
+      four: { show: ['taken'], by: 'monthly' },
+    }),
+  ).toEqual([
+    expect.stringContaining('"takn"'),
+    expect.stringContaining('"regoin"'),
+    '"rest" needs members to choose from',
+    expect.stringContaining('"monthly"'),
+  ]);
+});
+
+test('in the library, a year may be a number, as YAML reads it', async () => {
+  const model = defineModel({
+    facts: { sales: { source: 'sales', grain: 'day', dates: { sold: 'day' }, measures: { taken: { sum: 'amount' } } } },
+    questions: { yearly: { show: ['taken'], range: 2026 } },
+  });
+  const book = await open(
+    model,
+    memory({
+      sales: [
+        { day: '2026-02-01', amount: 3 },
+        { day: '2025-12-31', amount: 4 },
+      ],
+    }),
+  );
+  expect((await book.ask('yearly')).rows).toEqual([['2026-01-01/2026-12-31', 3]]);
+  const { different, cells } = await book.verify('yearly');
+  expect([cells, different]).toEqual([1, []]);
+  await expect(book.ask('yearli' as never)).rejects.toThrow('no question "yearli"');
+  await book.close();
+});
