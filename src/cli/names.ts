@@ -32,10 +32,10 @@ const ofModel = async (path: string, { allow, output }: NamesOptions): Promise<N
 };
 
 /** Names of one kind as a table, without the columns that would be empty. */
-const section = (kind: NameKind, entries: readonly NamedEntry[]): string => {
+const section = (kind: NameKind, entries: readonly NamedEntry[], leftOut: readonly string[] = []): string => {
   const rows = entries.map((entry) => nameCells(entry).slice(1));
   const titled = NAMES_HEADER.slice(1);
-  const shown = titled.map((_, k) => k).filter((k) => rows.some((cells) => cells[k] !== ''));
+  const shown = titled.map((_, k) => k).filter((k) => !leftOut.includes(titled[k]) && rows.some((cells) => cells[k] !== ''));
   const titles = shown.map((k) => (k === 0 ? `${kind}s` : titled[k]));
   return terminalTable({
     header: titles,
@@ -46,11 +46,14 @@ const section = (kind: NameKind, entries: readonly NamedEntry[]): string => {
 
 const dimLine = (line: string): string => `${dim(line)}\n`;
 
+/** What makes a table wide, and is told where one kind is asked for. */
+const LONG = ['description', 'owner'];
+
 /** A kind in short: the model's own names as a table, what every model has in one paragraph. */
 const overview = (kind: NameKind, entries: readonly NamedEntry[]): string => {
   const own = entries.filter(({ builtIn }) => !builtIn);
   const builtIn = entries.filter((entry) => entry.builtIn).map(({ name }) => name);
-  const listed = own.length > 0 ? section(kind, own) : `${bold(`${kind}s`)}\n`;
+  const listed = own.length > 0 ? section(kind, own, LONG) : `${bold(`${kind}s`)}\n`;
   return builtIn.length === 0
     ? listed
     : `${listed}${wrapped(`built in: ${builtIn.join(', ')}`, screenWidth())

@@ -69,14 +69,21 @@ const source = z.strictObject({
   table: z.optional(z.string()),
   query: z.optional(z.string()),
   decimal: z.optional(z.enum(['point', 'comma'])),
+  description: z.optional(z.string()),
 });
 
 const dimension = z.strictObject({
   source: z.optional(z.string()),
   key: z.optional(z.string()),
   valid: z.optional(z.strictObject({ from: z.string(), until: z.string() })),
-  attributes: z.optional(z.record(name, z.union([z.string(), z.strictObject({ column: z.string(), order: z.optional(z.string()) })]))),
+  attributes: z.optional(
+    z.record(
+      name,
+      z.union([z.string(), z.strictObject({ column: z.string(), order: z.optional(z.string()), description: z.optional(z.string()) })]),
+    ),
+  ),
   label: z.optional(z.string()),
+  description: z.optional(z.string()),
 });
 
 const measure = z.strictObject({
@@ -102,6 +109,8 @@ const measure = z.strictObject({
   format: z.optional(format),
   better: z.optional(better),
   label: z.optional(z.string()),
+  description: z.optional(z.string()),
+  owner: z.optional(z.string()),
 });
 
 const fact = z.strictObject({
@@ -121,6 +130,7 @@ const fact = z.strictObject({
         format: z.optional(z.string()),
         onBadDate: z.optional(z.enum(['error', 'blank'])),
         blankDates: z.optional(z.array(z.union([z.string(), z.number()]))),
+        description: z.optional(z.string()),
       }),
     ]),
   ),
@@ -133,6 +143,8 @@ const fact = z.strictObject({
   versionKey: z.optional(z.array(z.string())),
   measures: z.record(name, measure),
   label: z.optional(z.string()),
+  description: z.optional(z.string()),
+  owner: z.optional(z.string()),
 });
 
 const rate = z.strictObject({
@@ -142,17 +154,31 @@ const rate = z.strictObject({
   of: z.string(),
   by: z.optional(z.record(z.string(), z.string())),
   hold: z.optional(z.int().check(z.minimum(0))),
+  description: z.optional(z.string()),
 });
 
 const formula = z.union([
   z.string(),
-  z.strictObject({ is: z.string(), format: z.optional(format), better: z.optional(better), label: z.optional(z.string()) }),
+  z.strictObject({
+    is: z.string(),
+    format: z.optional(format),
+    better: z.optional(better),
+    label: z.optional(z.string()),
+    description: z.optional(z.string()),
+    owner: z.optional(z.string()),
+  }),
 ]);
 
 const window = z.union([
   z.string(),
   z.literal(false),
-  z.strictObject({ is: z.string(), label: z.optional(z.string()), previous: z.optional(z.string()), full: z.optional(z.boolean()) }),
+  z.strictObject({
+    is: z.string(),
+    label: z.optional(z.string()),
+    previous: z.optional(z.string()),
+    full: z.optional(z.boolean()),
+    description: z.optional(z.string()),
+  }),
 ]);
 
 const comparison = z.union([
@@ -164,6 +190,7 @@ const comparison = z.union([
     asOf: z.optional(z.string()),
     knownBy: z.optional(z.string()),
     label: z.optional(z.string()),
+    description: z.optional(z.string()),
   }),
 ]);
 
@@ -176,6 +203,7 @@ const alert = z.strictObject({
   by: z.optional(z.string()),
   per: z.optional(z.array(z.string())),
   label: z.optional(z.string()),
+  description: z.optional(z.string()),
 });
 
 /** A question as it is asked (interface contract); fixed keys camelCase or kebab-case. */

@@ -29,6 +29,9 @@ export interface NamedEntry {
   /** What its numbers are counted in: a currency, `%`, `days` or another unit of its format. */
   readonly unit?: string;
   readonly label?: string;
+  readonly description?: string;
+  /** Who answers for it; of a measure without one, who does for its fact. */
+  readonly owner?: string;
   /** Whether every model has it. */
   readonly builtIn?: boolean;
 }
@@ -42,13 +45,37 @@ type Given = Pick<NamedEntry, 'kind' | 'name' | 'is'> & { readonly [K in keyof N
 const entry = (given: Given): NamedEntry =>
   Object.fromEntries(Object.entries(given).filter(([, value]) => value !== undefined)) as unknown as NamedEntry;
 
-const rolesOf = ({ name, roles, enters }: Fact): NamedEntry[] =>
+/** What the model says of a name beside what it is, from the value as written: a text says nothing. */
+const saidIn = (written: unknown): Pick<NamedEntry, 'description' | 'owner'> => {
+  if (typeof written !== 'object' || written === null) return {};
+  const { description, owner } = written as Pick<NamedEntry, 'description' | 'owner'>;
+  return { description, owner };
+};
+
+const measureEntry = (measure: Measure, { input }: Model): NamedEntry => {
+  const fact = input.facts[measure.fact.name];
+  const { description, owner = fact.owner } = saidIn(fact.measures[measure.name]);
+  return entry({
+    kind: 'measure',
+    name: measure.name,
+    is: wordsOf(measure) + whereWords(measure.where),
+    role: measure.role,
+    facts: [measure.fact.name],
+    unit: measureUnit(measure),
+    label: measure.label,
+    description,
+    owner,
+  });
+};
+
+const rolesOf = ({ name, roles, enters }: Fact, { input }: Model): NamedEntry[] =>
   [...roles.values()].map((role) =>
     entry({
       kind: 'role',
       name: role.name,
       is: `date in ${role.column}${role.horizon === 'plan' ? ', a plan' : ''}${enters === role.name ? ', rows enter by it' : ''}`,
       facts: [name],
+      ...saidIn(input.facts[name].dates[role.name]),
     }),
   );
 
@@ -89,6 +116,9 @@ const attributeEntry = ({ name, attribute }: ReturnType<typeof writtenAttributes
     name,
     is: is(),
     facts: facts.map((fact) => fact.name),
+    ...(attribute.kind === 'attribute'
+      ? saidIn(model.input.dimensions?.[attribute.dimension.name]?.attributes?.[attribute.attribute])
+      : {}),
     builtIn: attribute.kind === 'calendar' ? true : undefined,
   });
 };
@@ -106,23 +136,13 @@ const questionWords = ({ show, by, per = [], range }: Question): string => {
 
 /** Every name of a model that a question can use, kind by kind; members are known to a book alone. */
 export const namesOf = (model: Model): NamedEntry[] => [
-  ...Array.from(model.measures.values(), (measure) =>
-    entry({
-      kind: 'measure',
-      name: measure.name,
-      is: wordsOf(measure) + whereWords(measure.where),
-      role: measure.role,
-      facts: [measure.fact.name],
-      unit: measureUnit(measure),
-      label: measure.label,
-    }),
-  ),
+  ...Array.from(model.measures.values(), (measure) => measureEntry(measure, model)),
   ...Array.from(model.formulas.values(), ({ name, text, format, label }) =>
-    entry({ kind: 'formula', name, is: text, unit: formatUnit(format), label }),
+    entry({ kind: 'formula', name, is: text, unit: formatUnit(format), label, ...saidIn(model.input.formulas?.[name]) }),
   ),
-  ...Array.from(model.facts.values(), rolesOf).flat(),
+  ...Array.from(model.facts.values(), (fact) => rolesOf(fact, model)).flat(),
   ...Array.from(model.windows.values(), ({ name, text, label, builtIn }) =>
-    entry({ kind: 'window', name, is: text, label, builtIn: builtIn || undefined }),
+    entry({ kind: 'window', name, is: text, label, ...saidIn(model.input.windows?.[name]), builtIn: builtIn || undefined }),
   ),
   ...Array.from(model.comparisons.values(), (comparison) =>
     entry({
@@ -130,13 +150,14 @@ export const namesOf = (model: Model): NamedEntry[] => [
       name: comparison.name,
       is: `${comparisonText(comparison)}${comparison.match === 'whole' ? ', whole periods' : ''}`,
       label: comparison.label,
+      ...saidIn(model.input.comparisons?.[comparison.name]),
       builtIn: BUILT_IN.includes(comparison.name) || undefined,
     }),
   ),
   ...model.units.map((unit) => entry({ kind: 'unit', name: unit, is: unitWords(unit, model), builtIn: CIVIL.has(unit) || undefined })),
   ...writtenAttributes(model).map((written) => attributeEntry(written, model)),
   ...Array.from(model.questions.values(), ({ name, description, question }) =>
-    entry({ kind: 'question', name, is: description ?? questionWords(question) }),
+    entry({ kind: 'question', name, is: questionWords(question), description }),
   ),
 ];
 
@@ -148,18 +169,20 @@ export const nameKind = (text: string): NameKind => {
   throw new DurchblickError('bad-option', `there is no kind of names "${text}"`, { hint: suggest(text, plurals, 'kinds') });
 };
 
-export const NAMES_HEADER = ['kind', 'name', 'is', 'role', 'of', 'facts', 'unit', 'label'];
+export const NAMES_HEADER = ['kind', 'name', 'is', 'role', 'of', 'facts', 'unit', 'label', 'description', 'owner'];
 /** The fields of an entry; several facts stand in one, with a semicolon and a blank between. */
-export const nameCells = ({ kind, name, is, role = '', of = '', facts = [], unit = '', label = '' }: NamedEntry): string[] => [
+export const nameCells = ({
   kind,
   name,
   is,
-  role,
-  of,
-  facts.join('; '),
-  unit,
-  label,
-];
+  role = '',
+  of = '',
+  facts = [],
+  unit = '',
+  label = '',
+  description = '',
+  owner = '',
+}: NamedEntry): string[] => [kind, name, is, role, of, facts.join('; '), unit, label, description, owner];
 
 /** RFC 4180, one name a record. */
 export const namesCsv = (entries: readonly NamedEntry[]): string => [NAMES_HEADER, ...entries.map(nameCells)].map(csvLine).join('');

@@ -97,6 +97,36 @@ describe('names that could mean several', () => {
     expect(new Set(attributes).size).toBe(attributes.length);
   });
 
+  test('what the model says of a name is listed with it; the owner of a measure is that of its fact where it has none', () => {
+    const said = defineModel({
+      dimensions: { shop: { source: 'shops', key: 'id', attributes: { shop: { column: 'name', description: 'As on the sign.' } } } },
+      facts: {
+        sales: {
+          source: 'sales',
+          owner: 'sales',
+          dates: { sold: { column: 'sold', description: 'When it was paid.' } },
+          links: { shop: 'shop_id' },
+          measures: { taken: { sum: 'amount', description: 'With tax.' }, lost: { sum: 'loss', owner: 'audit' } },
+        },
+      },
+      formulas: { left: { is: 'taken - lost', owner: 'board', description: 'What stays.' } },
+      windows: { fortnight: { is: 'P14D/anchor', description: 'Two weeks.' } },
+      comparisons: { before: { shift: '-P1Y', description: 'A year ago.' } },
+      questions: { weekly: { show: ['taken'], by: 'week', description: 'For Mondays.' } },
+    });
+    const saidOf = namesOf(said).flatMap(({ name, description, owner }) => ((description ?? owner) ? [[name, description, owner]] : []));
+    expect(saidOf).toEqual([
+      ['taken', 'With tax.', 'sales'],
+      ['lost', undefined, 'audit'],
+      ['left', 'What stays.', 'board'],
+      ['sold', 'When it was paid.', undefined],
+      ['fortnight', 'Two weeks.', undefined],
+      ['before', 'A year ago.', undefined],
+      ['shop', 'As on the sign.', undefined],
+      ['weekly', 'For Mondays.', undefined],
+    ]);
+  });
+
   test("a measure's own filter belongs to what it is", () => {
     expect(namesOf(model as never)[0]).toMatchObject({
       name: 'taken',
@@ -119,14 +149,14 @@ describe('the command', () => {
     const json = JSON.parse(durchblick('names', DEMO, 'measure', '--format', 'json').stdout) as NamedEntry[];
     expect(json).toEqual(listed('measure'));
     const [header, ...lines] = durchblick('names', DEMO, 'measures', '--format', 'csv').stdout.trimEnd().split('\r\n');
-    expect(header).toBe('kind,name,is,role,of,facts,unit,label');
+    expect(header).toBe('kind,name,is,role,of,facts,unit,label,description,owner');
     expect(lines).toHaveLength(json.length);
-    expect(lines).toContain('measure,web-sales,"sum of net, where channel=web",ordered,,order-lines,EUR,');
+    expect(lines).toContain('measure,web-sales,"sum of net, where channel=web",ordered,,order-lines,EUR,,,sales');
   });
 
   test('lists members with their attributes', () => {
     const members = durchblick('names', DEMO, 'members', '--format', 'csv').stdout.split('\r\n');
-    expect(members).toContain('member,North,member of region,,region,,,');
+    expect(members).toContain('member,North,member of region,,region,,,,,');
     const all = JSON.parse(durchblick('names', DEMO, 'attributes', '--members', '--format', 'json').stdout) as NamedEntry[];
     expect(new Set(all.map(({ kind }) => kind))).toEqual(new Set(['attribute', 'member']));
   });
