@@ -45,5 +45,5 @@ export {
   spansJson,
   spansMarkdown,
 } from './result/listings.ts';
-export { type NamedEntry, type NameKind, namesCsv, namesOf } from './result/names.ts';
+export type { NamedEntry, NameKind } from './result/names.ts';
 export type { Cell, ComparedDays, Mark, Period, ResultColumn, ResultJson, ResultRow, TextTable } from './result/types.ts';

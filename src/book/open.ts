@@ -101,6 +101,7 @@ export const open = async <N extends Names, const W extends WhereOf<N> = WhereOf
     windows: async (asked) => (await import('./seldom.ts')).windowsOf(book, asked),
     alerts: async (text) => (await import('./seldom.ts')).alertsAt(book, isoOf(await asOfNow(book, text)), ask),
     check: async () => (await import('./seldom.ts')).checkBook(book),
+    names: async () => (await import('./seldom.ts')).namesOf(model),
     bounds: (fact, role) => boundsOf(book, fact, role),
     members: async (name) => {
       const attribute = attributeOf(model, name);

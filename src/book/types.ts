@@ -10,6 +10,7 @@ import type { CheckedAsked, QuestionOf, RowOf, WhereOf } from '../plan/typed.ts'
 import type { LaidSpan } from '../plan/windows.ts';
 import type { Explanation } from '../result/explained.ts';
 import type { Format } from '../result/format.ts';
+import type { NamedEntry } from '../result/names.ts';
 import type { PlainResult, ResultRow } from '../result/types.ts';
 import type { Finding } from './check/finding.ts';
 import type { Difference } from './verify/differences.ts';
@@ -135,6 +136,8 @@ export interface Book<N extends Names = Names> {
   readonly alerts: (asOf?: string) => Promise<readonly FiredAlert[]>;
   /** What in model and data somebody should look at: orphans, far dates, gaps, doubled amounts, names that nothing uses. */
   readonly check: () => Promise<readonly Finding[]>;
+  /** Every name that a question can use, kind by kind, with what it is; members are asked for by attribute. */
+  readonly names: () => Promise<readonly NamedEntry[]>;
   /** Members of an attribute in their order (R1), as questions name it. */
   readonly members: (attribute: string) => Promise<readonly string[]>;
   /** First and last day with data in a role, of whole periods for coarse facts (W11). */

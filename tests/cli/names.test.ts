@@ -4,7 +4,8 @@ import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, test } from 'vitest';
 import { memory } from '../../src/engines/memory/index.ts';
 import { loadModel } from '../../src/files/node.ts';
-import { type Book, defineModel, type NamedEntry, namesOf, open, type Question } from '../../src/index.ts';
+import { type Book, defineModel, type NamedEntry, open, type Question } from '../../src/index.ts';
+import { namesOf } from '../../src/result/names.ts';
 import { durchblick, ROOT } from '../setup/cli.ts';
 
 const DEMO = join(ROOT, 'demo');
@@ -13,7 +14,7 @@ let entries: readonly NamedEntry[];
 beforeAll(async () => {
   const { model, files } = await loadModel(join(DEMO, 'model.yaml'));
   book = await open(model, memory({}, { files }));
-  entries = namesOf(model);
+  entries = await book.names();
 });
 afterAll(() => book.close());
 
