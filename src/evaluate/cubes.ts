@@ -175,22 +175,46 @@ const fetchAll = async (
 /** Tallies are large, and asked for seldom: the last few are kept. */
 const MOST_KEPT = 8;
 
+/** Tallies under way or there. */
+interface KnownTallies {
+  readonly found: Promise<Tallies>;
+  /** What makes them, until they are there. */
+  work: Shared | undefined;
+}
+
 const talliesKept = (store: Store, counts: CubeCounts): Cubes['tallies'] => {
-  const known = new Map<string, Promise<Tallies>>();
+  const known = new Map<string, KnownTallies>();
+  const scanned = (key: string, request: TallyRequest, signal: Cancellation | undefined): KnownTallies => {
+    const work = sharedWork();
+    work.join(signal);
+    counts.scans++;
+    const entry: KnownTallies = { found: store.tallies(request, work.signal), work };
+    const over = (): void => {
+      work.end();
+      entry.work = undefined;
+    };
+    entry.found.then(over, () => {
+      over();
+      if (known.get(key) === entry) known.delete(key);
+    });
+    return entry;
+  };
   return (request, signal) => {
     if (signal?.aborted) return Promise.reject(aborted());
     const { segments, value, where } = request;
     const key = JSON.stringify([rowSetKey(request), segments.key, value, where.map(filterKey)]);
     const before = known.get(key);
+    // What all have given up ends for nobody.
+    const usable = before?.work?.signal.aborted ? undefined : before;
+    if (usable) {
+      counts.cached++;
+      usable.work?.join(signal);
+    }
+    const entry = usable ?? scanned(key, request, signal);
     known.delete(key);
-    if (before) counts.cached++;
-    else counts.scans++;
-    // What is given up is asked for again by the next that wants it.
-    const found = before ?? store.tallies(request, signal);
-    known.set(key, found);
-    found.catch(() => known.delete(key));
+    known.set(key, entry);
     if (known.size > MOST_KEPT) known.delete(known.keys().next().value as string);
-    return found;
+    return entry.found;
   };
 };
 
@@ -253,10 +277,9 @@ export const cubesOf = (store: Store, limit: number, counts: CubeCounts = { scan
     waiting.set(group, entry);
     return entry;
   };
-  const tallied = talliesKept(store, counts);
   return {
     counts,
-    tallies: tallied,
+    tallies: talliesKept(store, counts),
     cells: (rows, segments, aggregate, signal) => {
       if (signal?.aborted) return Promise.reject(aborted());
       const group = `${rowSetKey(rows)} ${segments.key}`;

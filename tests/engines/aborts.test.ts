@@ -36,6 +36,8 @@ const model = defineModel({
         most: { max: 'amount', role: 'sold' },
         customers: { countDistinct: 'customer', role: 'sold' },
         open: { sum: 'amount', open: 'sold/sent' },
+        middle: { median: 'amount', role: 'sold' },
+        new: { firstTime: 'customer', role: 'sold' },
       },
     },
   },
@@ -44,6 +46,7 @@ const QUESTIONS: readonly Question[] = ['month', 'week', 'quarter'].flatMap((by)
   { show: ['revenue', 'revenue vs previous'], by },
   { show: ['revenue over rolling-28-days', 'most'], by, per: ['place'] },
   { show: ['customers over rolling-3-months'], by, per: ['place'], totals: true },
+  { show: ['middle over rolling-28-days', 'new'], by, per: ['place'] },
   { show: ['open', 'revenue on sent'], by, where: { place: ['North', 'West'] } },
 ]);
 
@@ -170,6 +173,59 @@ describe.each(ENGINES)('questions that are given up take nothing from others: %s
     await expect(book.ask(QUESTIONS[0])).rejects.toMatchObject({ code: 'closed' });
     await expect(book.members('place')).rejects.toMatchObject({ code: 'closed' });
     expect(unhandled).toEqual([]);
+  });
+});
+
+describe('work that two wait for', () => {
+  /** The memory engine with scans that take a moment, and stop when they are given up. */
+  const slow = (): Engine => ({
+    name: 'slow',
+    open: async (...args) => {
+      const store = await memory(tables).open(...args);
+      const later = <T>(signal: Cancellation | undefined, run: () => Promise<T>): Promise<T> =>
+        new Promise((resolve, reject) => {
+          signal?.addEventListener('abort', () => reject(Object.assign(new Error('stopped'), { code: 'aborted' })));
+          setTimeout(() => run().then(resolve, reject), 40);
+        });
+      return {
+        ...store,
+        cubes: (requests, signal) => later(signal, () => store.cubes(requests, signal)),
+        tallies: (request, signal) => later(signal, () => store.tallies(request, signal)),
+      };
+    },
+  });
+
+  test.each(['revenue', 'customers', 'middle', 'new'])(
+    '%s goes on for one of them when the other gives up, and is kept',
+    async (reading) => {
+      const book = await open(model, slow());
+      const question: Question = { show: [reading], by: 'month', per: ['place'] };
+      const signal = new Signal();
+      const first = answered(book, question, signal);
+      await new Promise((resolve) => setTimeout(resolve, 15));
+      const second = answered(book, question);
+      await new Promise((resolve) => setTimeout(resolve, 5));
+      signal.abort();
+      expect(await first).toBe('aborted');
+      expect((await second).startsWith('{')).toBe(true);
+      const { scans } = book.cost();
+      expect(await answered(book, question)).toBe(await second);
+      expect([book.cost().scans, signal.listeners.size]).toEqual([scans, 0]);
+      await book.close();
+    },
+  );
+
+  test('what all give up is asked for again by the next', async () => {
+    const book = await open(model, slow());
+    const signal = new Signal();
+    const first = answered(book, { show: ['middle'], by: 'month' }, signal);
+    await new Promise((resolve) => setTimeout(resolve, 15));
+    signal.abort();
+    const next = answered(book, { show: ['middle'], by: 'month' });
+    expect(await first).toBe('aborted');
+    expect((await next).startsWith('{')).toBe(true);
+    expect(unhandled).toEqual([]);
+    await book.close();
   });
 });
 
