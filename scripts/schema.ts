@@ -2,7 +2,7 @@ import { writeFileSync } from 'node:fs';
 import { fileURLToPath } from 'node:url';
 import * as z from 'zod/mini';
 import { kebab } from '../src/model/keys.ts';
-import { modelSchema } from '../src/model/schema.ts';
+import { partSchema } from '../src/model/schema.ts';
 import { MODEL_KEYS } from './model-keys.ts';
 
 /** The published schema of model files: `npm run schema` after a change, a test holds it to the code. */
@@ -36,6 +36,7 @@ const dressed = (node: Node, path: readonly string[], used: Set<string>, as: 'it
     if (Array.isArray(node.required)) result.required = node.required.map((name) => kebab(String(name)));
   }
   if (typeof node.additionalProperties === 'object') result.additionalProperties = dressed(node.additionalProperties, [...path, '*'], used);
+  if (typeof node.items === 'object' && (node.items as Node).properties) result.items = dressed(node.items as Node, path, used, 'option');
   if (node.anyOf) result.anyOf = node.anyOf.map((option) => dressed(option, path, used, 'option'));
   delete result.propertyNames;
   if (node.propertyNames && (node.propertyNames as Node).enum) result.propertyNames = node.propertyNames;
@@ -44,7 +45,7 @@ const dressed = (node: Node, path: readonly string[], used: Set<string>, as: 'it
 
 export const modelJsonSchema = (): string => {
   const used = new Set<string>();
-  const { $schema, ...rest } = z.toJSONSchema(modelSchema, { io: 'input' }) as Node;
+  const { $schema, ...rest } = z.toJSONSchema(partSchema, { io: 'input' }) as Node;
   const schema = {
     $schema,
     title: 'Durchblick model',

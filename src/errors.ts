@@ -56,7 +56,14 @@ export class DurchblickError extends Error {
   }
 }
 
-const placeText = (place: TextPlace | undefined): string => {
+/** One error for several: the first of them, with all. */
+export const allOf = (faults: readonly DurchblickError[]): DurchblickError => {
+  const { code, message, kind, place, hint, text, at } = faults[0];
+  return new DurchblickError(code, message, { kind, place, hint, text, at, all: faults });
+};
+
+/** A place as it stands before a message: `model.yaml:12:3: `; empty where there is none. */
+export const placeText = (place: TextPlace | undefined): string => {
   if (!place) return '';
   const position = place.line === undefined ? '' : `:${place.line}${place.column === undefined ? '' : `:${place.column}`}`;
   const head = place.file === undefined ? '' : `${place.file}${position}: `;

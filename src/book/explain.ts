@@ -1,8 +1,8 @@
 import { isoOf } from '../calendar/day.ts';
-import { answer } from '../evaluate/answer.ts';
+import { type Answer, type AnswerRow, answer, readingOf } from '../evaluate/answer.ts';
 import { valuesOf } from '../evaluate/evaluation.ts';
 import { explainParts, formulaText } from '../evaluate/explain.ts';
-import type { Model } from '../model/model.ts';
+import type { CellPlace, Model } from '../model/model.ts';
 import type { Question } from '../model/schema.ts';
 import { yearsIn } from '../plan/calendar.ts';
 import { calendarMember, isCalendar } from '../plan/days.ts';
@@ -20,8 +20,8 @@ import type { State } from './states/state.ts';
 import type { ExplainRequest } from './types.ts';
 
 /** The question in whose answer the cell stands: one period, or one window, split by the cell's attributes. */
-const explainedQuestion = async (
-  { reading, at, by: given, members = {}, where, asOf, knownBy }: ExplainRequest,
+const cellQuestion = async (
+  { reading, at, by: given, members = {}, where, asOf, knownBy }: CellPlace,
   model: Model,
   unitOf: () => Promise<string | undefined>,
 ): Promise<Question> => {
@@ -37,12 +37,14 @@ const explainedQuestion = async (
   };
 };
 
-/** Why the cell is what it is (V1). */
-const explanationOf = async (
-  { asked, axis, evaluation, found, asOf }: Prepared,
-  { reading, at, members = {}, rows: show = 5 }: ExplainRequest,
-  model: Model,
-): Promise<Explanation> => {
+/** A cell in the answer to its question. */
+interface FoundCell {
+  readonly outcome: Answer;
+  readonly row: AnswerRow;
+  readonly scope: Scope;
+}
+
+const cellIn = async ({ asked, axis, evaluation }: Prepared, members: Readonly<Record<string, string>>): Promise<FoundCell> => {
   const attributes = asked.per.map(({ attribute }) => attribute);
   const { calendar } = evaluation.frame;
   const wanted = asked.per.map(({ name, attribute }) =>
@@ -53,16 +55,28 @@ const explanationOf = async (
   const outcome = await answer(asked, axis, evaluation);
   const row = outcome.rows.find((one) => one.members.every((text, k) => text === wanted[k]));
   // A member without data has no row in the answer, and yet a reason.
-  const cell = row ?? {
-    kind: 'cell' as const,
+  const cell: AnswerRow = row ?? {
+    kind: 'cell',
     period: 0,
     members: wanted,
     data: (await valuesOf([bound], scope, [wanted], evaluation)).data,
     row: 0,
     at: 0,
   };
+  return { outcome, row: cell, scope };
+};
+
+/** Why the cell is what it is (V1). */
+const explanationOf = async (
+  ready: Prepared,
+  { reading, at, members = {}, rows: show = 5 }: ExplainRequest,
+  model: Model,
+): Promise<Explanation> => {
+  const { asked, axis, evaluation, found, asOf } = ready;
+  const { outcome, row, scope } = await cellIn(ready, members);
+  const [{ bound }] = asked.columns;
   const periodEnd = axis.windows ? asOf : (axis.places[0]?.end ?? asOf);
-  const parts = await explainParts({ bound, scope, row: cell, periodEnd, show }, evaluation);
+  const parts = await explainParts({ bound, scope, row, periodEnd, show }, evaluation);
   const result = resultOf(outcome, asked, model, asOf, found);
   const { format } = result.columns[result.columns.length - 1];
   const [{ value }] = parts;
@@ -83,23 +97,31 @@ const explanationOf = async (
   };
 };
 
+/** Makes the question ready in whose answer a cell stands; its members must exist. */
+const preparedCell = async (book: BookRecord, state: State, cell: CellPlace, signal: Cancellation | undefined): Promise<Prepared> => {
+  const { model } = book;
+  const { at, asOf: asOfText, members = {} } = cell;
+  const unitOf = async (): Promise<string | undefined> => {
+    const asOf = await asOfIn(book, state, asOfText ?? model.asOf);
+    const days = [...(await anchorDays(book, state, asOf)), ...yearsIn(at)];
+    return (await state.calendarOver(days, () => NO_REACH)).parse(at)?.unit;
+  };
+  const parts = await prepared(book, state, await cellQuestion(cell, model, unitOf), signal);
+  for (const { name, attribute } of parts.asked.per)
+    if (!isCalendar(attribute)) await checkMembers([{ attribute, test: { values: [members[name] ?? ''] } }], state.store.members);
+  return parts;
+};
+
 /** Explains a cell in a state of the data. */
 export const explainIn = async (
   book: BookRecord,
   state: State,
   request: ExplainRequest,
   signal: Cancellation | undefined,
-): Promise<Explanation> => {
-  const { model } = book;
-  const { at, asOf: asOfText } = request;
-  const unitOf = async (): Promise<string | undefined> => {
-    const asOf = await asOfIn(book, state, asOfText ?? model.asOf);
-    const days = [...(await anchorDays(book, state, asOf)), ...yearsIn(at)];
-    return (await state.calendarOver(days, () => NO_REACH)).parse(at)?.unit;
-  };
-  const question = await explainedQuestion(request, model, unitOf);
-  const parts = await prepared(book, state, question, signal);
-  for (const { name, attribute } of parts.asked.per)
-    if (!isCalendar(attribute)) await checkMembers([{ attribute, test: { values: [request.members?.[name] ?? ''] } }], state.store.members);
-  return explanationOf(parts, request, model);
+): Promise<Explanation> => explanationOf(await preparedCell(book, state, request, signal), request, book.model);
+
+/** The value of a cell in a state of the data. */
+export const cellValue = async (book: BookRecord, state: State, cell: CellPlace): Promise<number | null> => {
+  const { row } = await cellIn(await preparedCell(book, state, cell, undefined), cell.members ?? {});
+  return readingOf(row, 0);
 };

@@ -100,6 +100,7 @@ export const open = async <N extends Names, const W extends WhereOf<N> = WhereOf
     range: async (text, asOf) => (await import('./seldom.ts')).rangeDays(book, text, asOf),
     windows: async (asked) => (await import('./seldom.ts')).windowsOf(book, asked),
     alerts: async (text) => (await import('./seldom.ts')).alertsAt(book, isoOf(await asOfNow(book, text)), ask),
+    figures: async () => (await import('./seldom.ts')).figuresOf(book),
     check: async () => (await import('./seldom.ts')).checkBook(book),
     names: async () => (await import('./seldom.ts')).namesOf(model),
     bounds: (fact, role) => boundsOf(book, fact, role),

@@ -4,5 +4,6 @@ export { namesOf } from '../result/names.ts';
 export { alertsAt } from './alerts.ts';
 export { checkBook } from './check/check.ts';
 export { explainIn } from './explain.ts';
+export { figuresOf } from './figures.ts';
 export { calendarOf, rangeDays, windowsOf } from './time.ts';
 export { verifyIn } from './verify/verify.ts';

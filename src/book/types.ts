@@ -1,9 +1,8 @@
 import type { ArrowTable } from '../basics/columnar.ts';
 import type { Calendar } from '../calendar/calendar.ts';
 import type { Day } from '../calendar/day.ts';
-import type { Model } from '../model/model.ts';
+import type { CellPlace, Model } from '../model/model.ts';
 import type { Names } from '../model/names.ts';
-import type { Question } from '../model/schema.ts';
 import type { Limit } from '../plan/alerts.ts';
 import type { Bounds, Cancellation, DataNote } from '../plan/request.ts';
 import type { CheckedAsked, QuestionOf, RowOf, WhereOf } from '../plan/typed.ts';
@@ -13,6 +12,7 @@ import type { Format } from '../result/format.ts';
 import type { NamedEntry } from '../result/names.ts';
 import type { PlainResult, ResultRow } from '../result/types.ts';
 import type { Finding } from './check/finding.ts';
+import type { FigureOutcome } from './figures.ts';
 import type { Difference } from './verify/differences.ts';
 
 export interface OpenBookOptions<N extends Names = Names, W = WhereOf<N>> {
@@ -56,17 +56,7 @@ export interface Verification {
 }
 
 /** The cell that is to be explained. */
-export interface ExplainRequest {
-  readonly reading: string;
-  /** A period by its label (`2026-08`, `2026-W33`, `FY27`), a range (`2026-01/2026-08`), or the name of a window. */
-  readonly at: string;
-  /** The axis that the cell stands on; when left out, the unit of the period. */
-  readonly by?: string;
-  /** The members of the cell, by attribute. */
-  readonly members?: Readonly<Record<string, string>>;
-  readonly where?: Question['where'];
-  readonly asOf?: string;
-  readonly knownBy?: string;
+export interface ExplainRequest extends CellPlace {
   /** Rows to show behind each measure; default 5. */
   readonly rows?: number;
 }
@@ -134,6 +124,11 @@ export interface Book<N extends Names = Names> {
   readonly windows: (options?: WindowsOptions) => Promise<readonly LaidSpan[]>;
   /** Evaluates every alert of the model in the period of an as-of date, the model's own when left out; answers those that fire. */
   readonly alerts: (asOf?: string) => Promise<readonly FiredAlert[]>;
+  /**
+   * Computes every figure of the model, all in one state of the data, and says which hold (V4). A book with fixed filters
+   * sees not all that they stand for: with it this is an error.
+   */
+  readonly figures: () => Promise<readonly FigureOutcome[]>;
   /** What in model and data somebody should look at: orphans, far dates, gaps, doubled amounts, names that nothing uses. */
   readonly check: () => Promise<readonly Finding[]>;
   /** Every name that a question can use, kind by kind, with what it is; members are asked for by attribute. */

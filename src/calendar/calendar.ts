@@ -185,12 +185,13 @@ const systemUnits = (name: string, system: YearSystem, span: Span): Unit[] => {
   return monthUnits({ prefix, ...yearStart(name, system.starts), numberBy, yearLabel }, span);
 };
 
-const BUILT_IN = ['day', 'week', 'month', 'quarter', 'half', 'year', 'week-year'];
+/** Units of the civil calendar, which every calendar has (U2). */
+export const CIVIL_UNITS: readonly string[] = ['day', 'week', 'month', 'quarter', 'half', 'year', 'week-year'];
 
 /** The names of all units that a calendar with these year systems and custom units has (U2). */
 export const unitNames = (yearSystems: Readonly<Record<string, 'months' | 'weeks' | 'listed'>>, periods: readonly string[]): string[] => {
   const own = { months: ['month', 'quarter', 'half', 'year'], weeks: ['week', 'month', 'quarter', 'year'], listed: ['year'] };
-  return [...BUILT_IN, ...Object.entries(yearSystems).flatMap(([name, kind]) => own[kind].map((unit) => `${name}-${unit}`)), ...periods];
+  return [...CIVIL_UNITS, ...Object.entries(yearSystems).flatMap(([name, kind]) => own[kind].map((unit) => `${name}-${unit}`)), ...periods];
 };
 
 const gaplessUnits = (options: CalendarOptions, rule: WeekRule, span: Span): Unit[] => [

@@ -7,7 +7,7 @@ import type { KeptEvent } from '../engines/duckdb/kept-copy.ts';
 import type { Engine } from '../engines/engine.ts';
 import type { Statement } from '../engines/sql/database.ts';
 import { DurchblickError } from '../errors.ts';
-import { engineFor, loadModel, type ModelFile, modelPlaces } from '../files/node.ts';
+import { engineFor, loadModel, type ModelFile, modelPlaces, type PartPlace } from '../files/node.ts';
 import { isCondition } from '../plan/question.ts';
 import { checkTargets, toStderr } from './write.ts';
 
@@ -33,6 +33,8 @@ interface Opening extends EngineOptions {
   readonly chose?: (engine: string, why: string) => void;
   /** Is told what became of the copy of each large file. */
   readonly kept?: (message: string) => void;
+  /** Is told of the files that make up the model. */
+  readonly loaded?: (parts: readonly PartPlace[]) => void;
   /** Files that the command is going to write. */
   readonly writes?: readonly (string | undefined)[];
 }
@@ -116,12 +118,13 @@ export const openBook = async (path: string, options: Opening = {}): Promise<Boo
   const modelPath = await modelFile(path);
   const { allow, trace, inPlace, writes = [] } = options;
   const loaded = await loadModel(modelPath, { allow });
-  const { model, files, folder } = loaded;
+  const { model, files, folder, parts } = loaded;
+  options.loaded?.(parts);
   const opening = secondsOf(options.refresh);
   const places = await modelPlaces(model, files);
   await checkTargets(
     writes.flatMap((file) => file ?? []),
-    [modelPath, ...places, ...databaseFile(options.connect)],
+    [modelPath, ...parts.map(({ real }) => real), ...places, ...databaseFile(options.connect)],
   );
   if (options.connect !== undefined) {
     if (options.engine !== undefined)

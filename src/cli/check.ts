@@ -1,20 +1,26 @@
-import { type Finding, verb } from '../book/check/finding.ts';
+import type { Finding } from '../book/check/finding.ts';
 import type { Book, FiredAlert } from '../book/types.ts';
 import { DurchblickError, describe, rulesCited } from '../errors.ts';
+import type { PartPlace } from '../files/node.ts';
 import { limitText } from '../plan/alerts.ts';
 import { formatter } from '../result/format.ts';
-import { type FaultJson, faultsJson, findingsJson } from '../result/listings.ts';
+import { faultsJson, findingsJson } from '../result/listings.ts';
 import { type EngineOptions, oneOf, openBook } from './book.ts';
-import { arrow, dim, exitCodeOf, red, yellow } from './output.ts';
+import { figureJson, figuresText } from './figures.ts';
+import { modelsIn } from './models.ts';
+import { arrow, counted, dim, exitCodeOf, red, yellow } from './output.ts';
 import { deliver, toStderr } from './write.ts';
 
 export interface CheckOptions extends EngineOptions {
   readonly alerts?: boolean;
+  /** Lists every figure, not only those that differ. */
+  readonly figures?: boolean;
   readonly asOf?: string;
   readonly format?: string;
 }
 
 const ALERT_FIRED = 3;
+const FIGURE_DIFFERS = 4;
 
 /** One line an alert: what fired, for whom, at what value against what bound. */
 const alertLine = ({ label, reading, period, members, value, limit, format }: FiredAlert, locale: string): string => {
@@ -38,37 +44,95 @@ const written = ({ severity, message, examples, wayOut, place }: Finding): strin
     .join('')}`;
 };
 
-const json = (path: string, findings: readonly (Finding | FaultJson)[], alerts?: readonly FiredAlert[]): string =>
-  `${JSON.stringify({ model: path, ...findingsJson(findings), ...(alerts ? { alerts } : {}) }, null, 2)}\n`;
+/** What came of checking one model: an exit code, and what is to be written. */
+interface Checked {
+  readonly code: number;
+  readonly words: string;
+  readonly faults: string;
+  readonly json: Readonly<Record<string, unknown>>;
+}
 
-/** Checks a model and its data; lists every fault, not only the first. With `alerts` evaluates those too. */
-export const check = async (path: string, options: CheckOptions = {}): Promise<number> => {
-  const format = oneOf(options.format ?? 'text', ['text', 'json'], '--format');
+/** The files of a model that has several, and which of them lie elsewhere. */
+const partsText = (parts: readonly PartPlace[]): string => {
+  if (parts.length < 2) return '';
+  const outside = parts
+    .filter(({ isOutside }) => isOutside)
+    .map(({ name, by }) => `  ${name} lies outside of the model's folder, included at ${by}\n`);
+  return `read from ${parts.length} files: ${parts.map(({ name }) => name).join(', ')}\n${outside.join('')}`;
+};
+
+const summaryOf = (path: string, { model }: Book, findings: readonly Finding[]): string => {
+  const { facts, measures, formulas, windows, comparisons } = model;
+  const built = [...windows.values()].filter(({ builtIn }) => builtIn).length;
+  const count = (severity: Finding['severity']): number => findings.filter((found) => found.severity === severity).length;
+  return `${path}: ${counted(facts.size, 'fact')}, ${counted(measures.size, 'measure')}, ${counted(formulas.size, 'formula')}, ${counted(windows.size - built, 'window')} (and ${built} built in), ${counted(comparisons.size, 'comparison')}: all names known, all dates are dates; ${counted(count('warning'), 'warning')}, ${counted(count('hint'), 'hint')}.\n`;
+};
+
+const faultLine = (fault: DurchblickError): string => `${red('error:', process.stderr)} ${describe(fault)}\n`;
+
+/** What is worst comes first: a model that is wrong, data that are, numbers that differ, an alert. */
+const BY_GRAVITY = [2, 1, FIGURE_DIFFERS, ALERT_FIRED];
+const gravest = (codes: readonly number[]): number => BY_GRAVITY.find((code) => codes.includes(code)) ?? 0;
+
+/** Checks one model and its data. */
+const checkOne = async (path: string, options: CheckOptions): Promise<Checked> => {
   let book: Book | undefined;
   try {
-    const kept: string[] = [];
-    book = await openBook(path, { ...options, kept: (message) => void kept.push(`${message}\n`) });
+    let [kept, parts] = ['', ''];
+    book = await openBook(path, {
+      ...options,
+      kept: (message) => void (kept += `${message}\n`),
+      loaded: (list) => void (parts = partsText(list)),
+    });
     const findings = await book.check();
+    const figures = await book.figures();
+    const faults = figures.flatMap(({ fault }) => fault ?? []);
     const alerts = options.alerts ? await book.alerts(options.asOf) : undefined;
-    if (format === 'json') await deliver(json(path, findings, alerts), undefined);
-    else {
-      const { facts, measures, formulas, windows, comparisons } = book.model;
-      const built = [...windows.values()].filter(({ builtIn }) => builtIn).length;
-      const count = (severity: Finding['severity']): number => findings.filter((found) => found.severity === severity).length;
-      const summary = `${path}: ${facts.size} facts, ${measures.size} measures, ${formulas.size} formulas, ${windows.size - built} windows (and ${built} built in), ${comparisons.size} comparisons: all names known, all dates are dates; ${count('warning')} ${verb(count('warning'), 'warning', 'warnings')}, ${count('hint')} ${verb(count('hint'), 'hint', 'hints')}.\n`;
-      await deliver(
-        `${findings.map(written).join('')}${summary}${kept.join('')}${alerts ? alertLines(alerts, book) : ''}`,
-        undefined,
-        'words',
-      );
-    }
-    return alerts && alerts.length > 0 ? ALERT_FIRED : 0;
+    const codes = [
+      faults.length > 0 ? 2 : 0,
+      figures.some(({ holds, fault }) => !holds && !fault) ? FIGURE_DIFFERS : 0,
+      alerts && alerts.length > 0 ? ALERT_FIRED : 0,
+    ];
+    const end = `${figuresText(figures, options.figures ?? false)}${alerts ? alertLines(alerts, book) : ''}`;
+    return {
+      code: gravest(codes),
+      words: `${findings.map(written).join('')}${summaryOf(path, book, findings)}${parts}${kept}${end}`,
+      faults: faults.map(faultLine).join(''),
+      json: {
+        model: path,
+        ...findingsJson([...findings, ...faults.flatMap(faultsJson)]),
+        ...(figures.length > 0 ? { figures: figures.map(figureJson) } : {}),
+        ...(alerts ? { alerts } : {}),
+      },
+    };
   } catch (error) {
     if (!(error instanceof DurchblickError)) throw error;
-    if (format === 'json') await deliver(json(path, faultsJson(error)), undefined);
-    else for (const fault of error.all) toStderr(`${red('error:', process.stderr)} ${describe(fault)}\n`);
-    return exitCodeOf(error);
+    return {
+      code: exitCodeOf(error),
+      words: '',
+      faults: error.all.map(faultLine).join(''),
+      json: { model: path, ...findingsJson(faultsJson(error)) },
+    };
   } finally {
     await book?.close();
   }
+};
+
+/** Checks a model, or each model of a folder, and the data; lists every fault, not only the first. */
+export const check = async (path: string, options: CheckOptions = {}): Promise<number> => {
+  const format = oneOf(options.format ?? 'text', ['text', 'json'], '--format');
+  const paths = await modelsIn(path);
+  const found: Checked[] = [];
+  for (const one of paths) {
+    const checked = await checkOne(one, options);
+    found.push(checked);
+    if (format === 'json') continue;
+    toStderr(checked.faults);
+    await deliver(checked.words, undefined, 'words');
+  }
+  // One model is an object, a folder of them a list.
+  const json = found.map((one) => one.json);
+  if (format === 'json')
+    await deliver(`${JSON.stringify(paths.length === 1 && paths[0] === path ? json[0] : { models: json }, null, 2)}\n`, undefined);
+  return gravest(found.map(({ code }) => code));
 };

@@ -6,6 +6,7 @@ import { collect, withEngine } from './book.ts';
 import type { CalendarCommandOptions } from './calendar.ts';
 import type { CheckOptions } from './check.ts';
 import type { ExplainOptions } from './explain.ts';
+import type { FiguresOptions } from './figures.ts';
 import type { InitOptions } from './init.ts';
 import type { NamesOptions } from './names.ts';
 import { exitCodeOf, report } from './output.ts';
@@ -169,9 +170,28 @@ withEngine(program.command('calendar'))
   .addHelpText('after', '\nExample:\n  npx durchblick calendar demo/model.yaml --range 2026 --as-of 2026-08-15 --format csv')
   .action(run(async (path: string, options: CalendarCommandOptions) => (await import('./calendar.ts')).calendar(path, options)));
 
+withEngine(
+  withQuestion(
+    program
+      .command('figures')
+      .argument('<model>', 'model file, or the folder of a model.yaml')
+      .argument('[readings...]', 'what to vouch for, each in quotes')
+      .description("write numbers to vouch for from today's answer, to be reviewed and put into the model"),
+  ),
+)
+  .option('--format <format>', 'yaml or json', 'yaml')
+  .option('--output <file>', 'write them to a file instead of stdout')
+  .addHelpText('after', '\nExample:\n  npx durchblick figures demo/model.yaml revenue --by year')
+  .action(
+    run(async (path: string, readings: string[], options: FiguresOptions) =>
+      (await import('./figures.ts')).figures(path, readings, options),
+    ),
+  );
+
 withEngine(program.command('check'))
-  .argument('<model>', 'model file, or the folder of a model.yaml')
+  .argument('<model>', 'model file, the folder of a model.yaml, or a folder of models')
   .option('--alerts', 'evaluate the alerts too; exit code 3 when one fires')
+  .option('--figures', 'list every figure that the model vouches for; without it those that differ; exit code 4 when one does')
   .option('--format <format>', 'text or json', 'text')
   .option('--as-of <date>', 'the day at which alerts are evaluated: YYYY-MM-DD, latest, today, yesterday or a point')
   .description('check a model and its data, and list every fault with file, line and column')

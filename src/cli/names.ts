@@ -1,5 +1,6 @@
+import { DurchblickError, suggest } from '../errors.ts';
 import { loadModel } from '../files/node.ts';
-import { NAME_KINDS, NAMES_HEADER, type NamedEntry, type NameKind, nameCells, nameKind, namesCsv, namesOf } from '../result/names.ts';
+import { NAME_KINDS, NAMES_HEADER, type NamedEntry, type NameKind, nameCells, namesCsv, namesOf } from '../result/names.ts';
 import { type EngineOptions, modelFile, oneOf, withBook } from './book.ts';
 import { bold, dim, screenWidth, terminalTable, wrapped } from './output.ts';
 import { checkTargets, deliver } from './write.ts';
@@ -29,6 +30,14 @@ const ofModel = async (path: string, { allow, output }: NamesOptions): Promise<N
   const file = await modelFile(path);
   await checkTargets(output === undefined ? [] : [output], [file]);
   return namesOf((await loadModel(file, { allow })).model);
+};
+
+/** The kind that a text names, in the singular or plural. */
+const nameKind = (text: string): NameKind => {
+  const found = NAME_KINDS.find((kind) => text === kind || text === `${kind}s`);
+  if (found !== undefined) return found;
+  const plurals = NAME_KINDS.map((kind) => `${kind}s`);
+  throw new DurchblickError('bad-option', `there is no kind of names "${text}"`, { hint: suggest(text, plurals, 'kinds') });
 };
 
 /** Names of one kind as a table, without the columns that would be empty. */

@@ -1,99 +1,21 @@
-import { isMap, isNode, isPair, isScalar, LineCounter, type Node, parseDocument } from 'yaml';
-import { DurchblickError, type TextPlace } from '../errors.ts';
-import { kebab, type Locate, type Path } from '../model/keys.ts';
+// Models from text, anywhere: one text, or several files through whatever gives their bytes.
+import { DurchblickError } from '../errors.ts';
 import type { Model } from '../model/model.ts';
-import type { ModelInput } from '../model/schema.ts';
-import { defineModel } from '../plan/define.ts';
+import { defineParts } from '../plan/define.ts';
+import { readYaml } from './yaml-text.ts';
 
-/** Deeper documents than this are no models. */
-const MOST_ALIASES = 50;
+export { readModel } from './includes.ts';
 
 /**
  * Reads a model from YAML or JSON text. `name` is the file's name in messages; every fault has line and column.
- * Throws a `DurchblickError` whose `all` lists every fault.
+ * Throws a `DurchblickError` whose `all` lists every fault. A model that includes other files is read by `readModel`.
  */
 export const parseModel = (text: string, name: string): Model => {
-  const lines = new LineCounter();
-  const document = parseDocument(text, { lineCounter: lines, prettyErrors: false, uniqueKeys: true });
-  const placeOf = (offset: number): TextPlace => {
-    const { line, col } = lines.linePos(offset);
-    return { file: name, line, column: col };
-  };
-  const faults = document.errors.map(
-    ({ code, message, pos: [from] }) =>
-      new DurchblickError('bad-yaml', yamlMessage(code, message, text, from), {
-        place: placeOf(from),
-        hint: message.includes('call stack') ? 'A model has a dozen levels at most.' : yamlHint(code),
-      }),
-  );
-  if (faults.length > 0) {
-    const [first] = faults;
-    throw new DurchblickError(first.code, first.message, { place: first.place, hint: first.hint, all: faults });
-  }
-  /** The key of the path's last step where there is one, else the nearest node around it. */
-  const locate: Locate = (path: Path, of = 'value') => {
-    let node: unknown = document.contents;
-    let offset = isNode(node) ? (node.range?.[0] ?? 0) : 0;
-    path.forEach((step, depth) => {
-      if (isMap(node)) {
-        const pair = node.items.find(
-          (item) =>
-            isPair(item) &&
-            isScalar(item.key) &&
-            [step, kebab(String(step))].some((key) => String((item.key as { value: unknown }).value) === String(key)),
-        );
-        if (!pair) {
-          node = undefined;
-          return;
-        }
-        const key = pair.key as Node;
-        const value = pair.value as Node | null;
-        // A fault in a value is shown at the value, a fault in a map at its key.
-        const simple = of === 'value' && depth === path.length - 1 && isScalar(value) && value.range;
-        offset = simple ? (value.range?.[0] ?? offset) : (key.range?.[0] ?? offset);
-        node = value;
-      } else if (isNode(node) && 'items' in node) {
-        node = (node as unknown as { items: Node[] }).items[Number(step)];
-        if (isNode(node)) offset = node.range?.[0] ?? offset;
-      } else node = undefined;
+  const { value, locate } = readYaml(text, name);
+  if (value.includes !== undefined)
+    throw new DurchblickError('unread-includes', 'the model includes other files, and this is the text of one', {
+      place: locate(['includes'], 'key'),
+      hint: 'Read it with `readModel(path, files)`, or with `loadModel(path)` of durchblick/node.',
     });
-    return placeOf(offset);
-  };
-  let value: unknown;
-  try {
-    value = document.toJS({ maxAliasCount: MOST_ALIASES });
-  } catch (error) {
-    throw new DurchblickError('bad-yaml', yamlMessage('', (error as Error).message, text, 0), {
-      place: { file: name, line: 1, column: 1 },
-    });
-  }
-  if (typeof value !== 'object' || value === null || Array.isArray(value)) {
-    throw new DurchblickError('bad-model', 'this is not a model', {
-      place: { file: name, line: 1, column: 1 },
-      hint: 'A model is a map with sources, facts and more.',
-    });
-  }
-  return defineModel(value as ModelInput, locate);
-};
-
-/** What the parser says, in words that name the place or the way out. */
-const yamlMessage = (code: string, message: string, text: string, from: number): string => {
-  if (code === 'DUPLICATE_KEY') return `the key ${keyAt(text, from)} stands twice`;
-  // It goes down a call for each level.
-  return message.includes('call stack') ? TOO_DEEP : message.split('\n')[0];
-};
-const TOO_DEEP = 'lists and maps are nested too deeply to be read';
-
-/** A key as it stands in the text. */
-const keyAt = (text: string, from: number): string => {
-  const [key] = /"(?:[^"\\]|\\.)*"|'(?:[^']|'')*'|[^\s:,{}]+/y.exec(text.slice(from, from + 200)) ?? [''];
-  return /^["']/.test(key) ? key : `"${key}"`;
-};
-
-const yamlHint = (code: string): string | undefined => {
-  if (code === 'DUPLICATE_KEY') return 'Every key may stand once in a map.';
-  if (code === 'TAB_AS_INDENT') return 'Indent with blanks, not with tabs.';
-  if (code === 'BAD_INDENT' || code === 'MULTILINE_IMPLICIT_KEY')
-    return 'Check the indentation, and quote texts with commas, colons, braces or brackets.';
-  return 'Texts with commas, colons, braces or brackets are quoted in YAML.';
+  return defineParts([{ written: value, locate }]);
 };

@@ -1,3 +1,5 @@
+import { CIVIL_UNITS } from '../calendar/calendar.ts';
+
 /** How far a step of some finished periods goes, by unit: what `P` takes. */
 const STEPS = [
   ['week', 7, 'D'],
@@ -33,7 +35,7 @@ export const builtInWindows = (
     ['ytd-complete', 'start(year)/done(month)'],
   ];
   const short = { months: ['month', 'quarter', 'half', 'year'], weeks: ['week', 'month', 'quarter', 'year'], listed: ['year'] };
-  const complete = ['day', 'week', 'month', 'quarter', 'half', 'year', 'week-year'];
+  const complete = [...CIVIL_UNITS];
   for (const { name, kind } of systems) {
     for (const unit of short[kind]) {
       list.push([`${name}-${unit[0]}td`, toDate(`${name}-${unit}`)]);

@@ -63,14 +63,15 @@ type Alert<T, M> = {
       : unknown;
 };
 
-export type CheckedModel<M> = ModelInput extends M
+/** Of a part, the names in it: those of the whole that it belongs to. */
+export type CheckedModel<Part, M> = ModelInput extends Part
   ? unknown
   : {
-      readonly [K in keyof M]: K extends 'facts'
-        ? { readonly [N in keyof M[K]]: Fact<M[K][N], M> }
+      readonly [K in keyof Part]: K extends 'facts'
+        ? { readonly [N in keyof Part[K]]: Fact<Part[K][N], M> }
         : K extends 'formulas'
-          ? { readonly [N in keyof M[K]]: Formula<M[K][N], M> }
+          ? { readonly [N in keyof Part[K]]: Formula<Part[K][N], M> }
           : K extends 'alerts'
-            ? { readonly [N in keyof M[K]]: Alert<M[K][N], M> }
+            ? { readonly [N in keyof Part[K]]: Alert<Part[K][N], M> }
             : unknown;
     };

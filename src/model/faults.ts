@@ -1,5 +1,5 @@
-import { DurchblickError, type TextPlace } from '../errors.ts';
-import { type Locate, type Path, pathText } from './keys.ts';
+import { allOf, DurchblickError, type TextPlace } from '../errors.ts';
+import { kebab, type Locate, type Path, pathText } from './keys.ts';
 
 /** Collects faults instead of stopping at the first, so that one look at a model tells them all. */
 export interface Faults {
@@ -12,26 +12,31 @@ export interface Faults {
   readonly end: () => void;
 }
 
-export const collectFaults = (locate: Locate): Faults => {
+/** Whether a path lies in one of some things. */
+const isWithin = (path: Path, things: readonly Path[]): boolean =>
+  things.some((thing) => thing.length > 0 && thing.every((step, k) => kebab(String(step)) === kebab(String(path[k]))));
+
+/** `blamed`: things in which something else is wrong already; what is found in them may come of that, and is left out. */
+export const collectFaults = (locate: Locate, blamed: readonly Path[] = []): Faults => {
   const list: DurchblickError[] = [];
   const placeOf = (path: Path): TextPlace => locate(path) ?? { path: pathText(path) };
   return {
     list,
     locate,
-    add: (path, code, message, hint) => void list.push(new DurchblickError(code, message, { place: placeOf(path), hint })),
+    add: (path, code, message, hint) => {
+      if (!isWithin(path, blamed)) list.push(new DurchblickError(code, message, { place: placeOf(path), hint }));
+    },
     attempt: (path, run) => {
       try {
         return run();
       } catch (error) {
         if (!(error instanceof DurchblickError)) throw error;
-        list.push(error.located(placeOf(path)));
+        if (!isWithin(path, blamed)) list.push(error.located(placeOf(path)));
         return undefined;
       }
     },
     end: () => {
-      if (list.length === 0) return;
-      const { code, message, kind, place, hint, text, at } = list[0];
-      throw new DurchblickError(code, message, { kind, place, hint, text, at, all: list });
+      if (list.length > 0) throw allOf(list);
     },
   };
 };

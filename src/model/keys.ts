@@ -1,5 +1,5 @@
 import type * as z from 'zod/mini';
-import { DurchblickError, suggest, type TextPlace } from '../errors.ts';
+import { allOf, DurchblickError, suggest, type TextPlace } from '../errors.ts';
 
 export type Path = readonly (string | number)[];
 /** Finds the line and column of a path in the text a value was read from: of its value, or of its key. */
@@ -124,36 +124,64 @@ const schemaAt = (schema: Schema, path: Path): Schema | undefined => {
 const shown = (value: unknown): string =>
   typeof value === 'object' && value !== null ? (Array.isArray(value) ? 'a list' : 'a map') : (JSON.stringify(value) ?? 'nothing');
 
-/** Checks a value against a schema, in its canonical spelling, and returns it; every fault is an error with its place. */
-export const checked = <S extends Schema>(schema: S, written: unknown, what: string, locate: Locate): z.output<S> => {
+/** A value in its canonical spelling, and what is wrong with it. */
+export interface Inspected<T> {
+  /** The value as far as it can be used: without unknown keys, and undefined where a value is none that the schema takes. */
+  readonly value: T | undefined;
+  /** Keys that are not known, and values that are not taken. */
+  readonly faults: readonly DurchblickError[];
+  /** Paths of things with a key that is not known: what else is wrong with them may come of it. */
+  readonly unknown: readonly Path[];
+}
+
+/** What a schema says of a value; every fault is an error with its place. */
+export const inspect = <S extends Schema>(schema: S, written: unknown, what: string, locate: Locate): Inspected<z.output<S>> => {
   const keys: DurchblickError[] = [];
-  const fault: Reading['fault'] = (path, code, message, hint) =>
+  const unknown: Path[] = [];
+  const fault: Reading['fault'] = (path, code, message, hint) => {
+    unknown.push(path.slice(0, -1));
     keys.push(new DurchblickError(code, message, { place: locate(path, 'key') ?? { path: pathText(path) }, hint }));
+  };
   const value = canonical(schema, written, { locate, fault }, []);
   const outcome = schema.safeParse(value);
-  if (outcome.success && keys.length === 0) return outcome.data as z.output<S>;
-  const issues = outcome.success ? [] : outcome.error.issues;
-  const values = issues.map((issue) => {
-    const path = issue.path as Path;
-    const writtenPath = path.map((step) => step);
-    const at = path.reduce<unknown>(
-      (node, step) => (isRecord(node) || Array.isArray(node) ? (node as Record<string | number, unknown>)[step] : undefined),
-      value,
-    );
-    const key = path.length > 0 ? kebab(String(path[path.length - 1])) : what;
-    const place = locate(writtenPath) ?? { path: pathText(path) };
-    const expected = schemaAt(schema, path);
-    const should = expected ? typeName(expected) : 'something else';
-    if (at === undefined) return new DurchblickError('missing-key', `"${key}" is missing`, { place, hint: `It takes ${should}.` });
-    if (issue.code === 'too_small' || issue.code === 'too_big') {
-      return new DurchblickError('bad-value', `"${key}" is ${shown(at)}`, {
-        place,
-        hint: issue.code === 'too_small' ? `It must be at least ${issue.minimum}.` : `It must be at most ${issue.maximum}.`,
-      });
-    }
-    return new DurchblickError('bad-value', `"${key}" is ${shown(at)}`, { place, hint: `It takes ${should}.` });
-  });
-  const errors = [...keys, ...values];
-  const [first] = errors;
-  throw new DurchblickError(first.code, first.message, { place: first.place, hint: first.hint, all: errors });
+  if (outcome.success) return { value: outcome.data as z.output<S>, faults: keys, unknown };
+  const values = outcome.error.issues.map(({ path, ...issue }) =>
+    valueFault(schema, value, { ...issue, path: path as Path }, what, locate),
+  );
+  return { value: undefined, faults: [...keys, ...values], unknown };
+};
+
+interface Issue {
+  readonly code?: string;
+  readonly path: Path;
+  readonly minimum?: unknown;
+  readonly maximum?: unknown;
+}
+
+/** A value that the schema does not take, and what it would take. */
+const valueFault = (schema: Schema, value: unknown, issue: Issue, what: string, locate: Locate): DurchblickError => {
+  const { path } = issue;
+  const at = path.reduce<unknown>(
+    (node, step) => (isRecord(node) || Array.isArray(node) ? (node as Record<string | number, unknown>)[step] : undefined),
+    value,
+  );
+  const key = path.length > 0 ? kebab(String(path[path.length - 1])) : what;
+  const place = locate(path) ?? { path: pathText(path) };
+  const expected = schemaAt(schema, path);
+  const should = expected ? typeName(expected) : 'something else';
+  if (at === undefined) return new DurchblickError('missing-key', `"${key}" is missing`, { place, hint: `It takes ${should}.` });
+  const bound =
+    issue.code === 'too_small'
+      ? `It must be at least ${issue.minimum}.`
+      : issue.code === 'too_big'
+        ? `It must be at most ${issue.maximum}.`
+        : `It takes ${should}.`;
+  return new DurchblickError('bad-value', `"${key}" is ${shown(at)}`, { place, hint: bound });
+};
+
+/** Checks a value against a schema, in its canonical spelling, and returns it; throws all that is wrong with it. */
+export const checked = <S extends Schema>(schema: S, written: unknown, what: string, locate: Locate): z.output<S> => {
+  const { value, faults } = inspect(schema, written, what, locate);
+  if (faults.length > 0) throw allOf(faults);
+  return value as z.output<S>;
 };

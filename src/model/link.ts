@@ -1,14 +1,17 @@
 // From a model as it is written to one whose names are resolved; each thing is linked in a file of its own below `link/`.
+import { allOf, placeText } from '../errors.ts';
 import { parseReading } from '../language/parse.ts';
 import { collectFaults, type Faults } from './faults.ts';
-import { checked, type Locate, type Path } from './keys.ts';
+import type { Locate, Path } from './keys.ts';
 import { linkCalendar } from './link/calendar.ts';
 import { type FactSurroundings, linkFact } from './link/facts.ts';
+import { linkFigures } from './link/figures.ts';
 import { linkMeasure } from './link/measures.ts';
 import { linkDimension, linkRate, linkSources } from './link/sources.ts';
 import { linkComparisons, linkWindows } from './link/time.ts';
 import type { Dimension, Fact, Formula, Measure, Model, NamedQuestion, Rate } from './model.ts';
-import { type FormatInput, type ModelInput, modelSchema, type Question } from './schema.ts';
+import { assembled, type ModelPart } from './parts.ts';
+import type { FormatInput, ModelInput, Question } from './schema.ts';
 
 /** A format that `Intl.NumberFormat` does not take is told where it is written. */
 const checkFormat = (format: FormatInput | undefined, path: Path, faults: Faults): void => {
@@ -29,18 +32,19 @@ const checkFormat = (format: FormatInput | undefined, path: Path, faults: Faults
 type Take = (name: string, what: string, path: Path) => boolean;
 
 const takingNames = (faults: Faults): Take => {
-  const taken = new Map<string, string>([
-    ['days', 'built in'],
-    ['working-days', 'built in'],
+  const taken = new Map<string, { readonly what: string; readonly path?: Path }>([
+    ['days', { what: 'built in' }],
+    ['working-days', { what: 'built in' }],
   ]);
   return (name, what, path) => {
     const before = taken.get(name);
-    if (before === undefined) taken.set(name, what);
+    const at = before?.path && placeText(faults.locate(before.path, 'key')).replace(/: $/, '');
+    if (before === undefined) taken.set(name, { what, path });
     else
       faults.add(
         path,
         'doubled-name',
-        `"${name}" is already the name of a measure or formula (${before})`,
+        `"${name}" is already the name of a measure or formula (${before.what}${at ? `, ${at}` : ''})`,
         'Measures and formulas share one set of names.',
       );
     return before === undefined;
@@ -116,12 +120,21 @@ const checkLocale = (input: ModelInput, faults: Faults): void => {
 };
 
 /**
- * Checks a model as written and resolves its names. Throws one error that carries all faults in `all`.
- * `locate` finds lines in the file it came from; without it places are paths.
+ * Checks the parts of a model as written and resolves its names. Throws one error that carries all faults in `all`.
+ * Each part's `locate` finds lines in the file it came from; without places they are paths.
  */
-export const linkModel = (written: unknown, locate: Locate = () => undefined): Model => {
-  const input = checked(modelSchema, written, 'model', locate) as ModelInput;
-  const faults = collectFaults(locate);
+export const linkModel = (parts: readonly ModelPart[]): Model => {
+  const { input, locate, faults: shapes, unknown } = assembled(parts);
+  // With values that are none, names would be missing that are there; unknown keys are left out, and the rest is looked at.
+  if (!input) throw allOf(shapes);
+  const faults = collectFaults(locate, unknown);
+  const model = linkParts(input, locate, faults);
+  const all = [...shapes, ...faults.list];
+  if (all.length > 0) throw allOf(all);
+  return model;
+};
+
+const linkParts = (input: ModelInput, locate: Locate, faults: Faults): Model => {
   const calendar = linkCalendar(input.calendar ?? {}, faults);
   const { units } = calendar;
   const sources = linkSources(input, faults);
@@ -136,9 +149,9 @@ export const linkModel = (written: unknown, locate: Locate = () => undefined): M
   const formulas = linkFormulas(input, take, faults);
   const windows = linkWindows(input, calendar, faults);
   const comparisons = linkComparisons(input, calendar, faults);
+  const figures = linkFigures(input, faults);
   checkNames({ windows, comparisons, facts }, faults);
   checkLocale(input, faults);
-  faults.end();
   return {
     input,
     name: input.name ?? 'model',
@@ -156,6 +169,7 @@ export const linkModel = (written: unknown, locate: Locate = () => undefined): M
     comparisons,
     alerts: new Map(Object.entries(input.alerts ?? {})),
     questions: linkQuestions(input),
+    figures,
     parts,
     locate,
   };

@@ -27,6 +27,7 @@ export interface Model<N extends Names = Names> {
   readonly comparisons: ReadonlyMap<string, Comparison>;
   readonly alerts: ReadonlyMap<string, AlertInput>;
   readonly questions: ReadonlyMap<string, NamedQuestion>;
+  readonly figures: readonly Figure[];
   /** Names under which dimensions take part: a dimension's own name, and further parts (`ship-region`). */
   readonly parts: ReadonlyMap<string, Dimension>;
   readonly locate: Locate;
@@ -213,4 +214,30 @@ export interface NamedQuestion {
   /** What it is asked for. */
   readonly description: string | undefined;
   readonly question: Question;
+}
+
+/** One cell of an answer, by what it takes to find it. */
+export interface CellPlace {
+  readonly reading: string;
+  /** A period by its label (`2026-08`, `2026-W33`, `FY27`), a range (`2026-01/2026-08`), or the name of a window. */
+  readonly at: string;
+  /** The axis that the cell stands on; when left out, the unit of the period. */
+  readonly by?: string;
+  /** The members of the cell, by attribute. */
+  readonly members?: Readonly<Record<string, string>>;
+  readonly where?: Question['where'];
+  readonly asOf?: string;
+  readonly knownBy?: string;
+}
+
+/** A number that somebody vouches for (V4). */
+export interface Figure {
+  /** Its place in the list, from 0. */
+  readonly index: number;
+  readonly cell: CellPlace;
+  /** The number; null vouches for a blank. */
+  readonly is: number | null;
+  /** How far what is computed may lie from it, inclusive. */
+  readonly within: number;
+  readonly note: string | undefined;
 }

@@ -230,9 +230,24 @@ const namedQuestion = z.extend(questionSchema, {
   description: z.optional(z.string()),
 });
 
+/** A number that somebody vouches for (V4). */
+const figure = z.strictObject({
+  reading: z.string(),
+  at: z.union([z.string(), z.number()]),
+  by: z.optional(z.string()),
+  members: z.optional(z.record(name, scalar)),
+  where: z.optional(whereSchema),
+  asOf: z.optional(z.string()),
+  knownBy: z.optional(z.string()),
+  is: z.union([z.number(), z.string()]),
+  within: z.optional(z.number().check(z.minimum(0))),
+  note: z.optional(z.string()),
+});
+
 export const modelSchema = z.strictObject({
   durchblick: z.optional(z.literal(1)),
   $schema: z.optional(z.string()),
+  includes: z.optional(z.union([z.string(), z.array(z.string())])),
   name: z.optional(z.string()),
   timeZone: z.optional(z.string()),
   locale: z.optional(z.string()),
@@ -247,7 +262,11 @@ export const modelSchema = z.strictObject({
   comparisons: z.optional(z.record(name, comparison)),
   alerts: z.optional(z.record(name, alert)),
   questions: z.optional(z.record(name, namedQuestion)),
+  figures: z.optional(z.array(figure)),
 });
+
+/** A file of a model that has several: any part of it, `facts` or not. */
+export const partSchema = z.extend(modelSchema, { facts: z.optional(z.record(name, fact)) });
 
 /** `Array.isArray` for lists that may be frozen. */
 export const isList = (value: unknown): value is readonly unknown[] => Array.isArray(value);
@@ -261,6 +280,8 @@ export type Unchanging<T> = T extends readonly (infer E)[]
 
 /** A model as written in TypeScript: the shape of the file with camelCase keys. */
 export type ModelInput = Unchanging<z.input<typeof modelSchema>>;
+/** A part of a model that is written in several. */
+export type ModelPartInput = Unchanging<z.input<typeof partSchema>>;
 export type FactInput = Unchanging<z.input<typeof fact>>;
 export type MeasureInput = Unchanging<z.input<typeof measure>>;
 export type YearSystemInput = Unchanging<z.input<typeof yearSystem>>;
@@ -277,6 +298,7 @@ export interface WhereInput {
   readonly [attribute: string]: FilterInput;
 }
 
+export type FigureInput = Unchanging<z.input<typeof figure>>;
 export type NamedQuestionInput = Unchanging<z.input<typeof namedQuestion>>;
 export type AlertInput = Unchanging<z.input<typeof alert>>;
 

@@ -2,11 +2,12 @@ import { DurchblickError, suggest } from '../errors.ts';
 import { attributeOf } from '../model/attributes.ts';
 import type { CheckedModel } from '../model/checked.ts';
 import { collectFaults, type Faults } from '../model/faults.ts';
-import type { Locate } from '../model/keys.ts';
+import { type Locate, pathText } from '../model/keys.ts';
 import { linkModel } from '../model/link.ts';
-import type { Measure, Model } from '../model/model.ts';
+import type { Figure, Measure, Model } from '../model/model.ts';
 import type { NamesOf } from '../model/names.ts';
-import type { AlertInput, ModelInput } from '../model/schema.ts';
+import type { ModelPart } from '../model/parts.ts';
+import type { AlertInput, ModelInput, ModelPartInput } from '../model/schema.ts';
 import { alertOf } from './alerts.ts';
 import { bindText, checkFormulas, leavesOf } from './bind.ts';
 import { askedOf, filtersOf, unitNamed } from './question.ts';
@@ -23,21 +24,34 @@ type Known<T, S> = T extends readonly unknown[]
     : unknown;
 
 /** Named questions of a model literal, their names checked like those of `ask`. */
-type CheckedQuestions<M> = ModelInput extends M
+type CheckedQuestions<M, All> = ModelInput extends M
   ? unknown
   : M extends { readonly questions: infer Q }
-    ? { readonly questions: { readonly [K in keyof Q]: CheckedQuestion<Q[K], NamesOf<M>> } }
+    ? { readonly questions: { readonly [K in keyof Q]: CheckedQuestion<Q[K], NamesOf<All>> } }
     : unknown;
 
+/** The parts of a model as one type: what stands in any of them stands in it. */
+type Whole<P extends readonly unknown[]> = P extends readonly [infer First, ...infer Rest] ? First & Whole<Rest> : unknown;
+
 /**
- * Checks a model written as an object: the shape of the file, camelCase keys (kebab-case is accepted). Throws a
- * `DurchblickError` whose `all` lists every fault with its place.
+ * Checks a model written as an object: the shape of the file, camelCase keys (kebab-case is accepted). A list of parts is
+ * one model, each name once in all of them. Throws a `DurchblickError` whose `all` lists every fault with its place.
  */
-export const defineModel = <const M extends ModelInput>(
-  input: M & Known<M, ModelInput> & CheckedModel<M> & CheckedQuestions<M>,
-  locate?: Locate,
-): Model<NamesOf<M>> => {
-  const model = linkModel(input, locate);
+export function defineModel<const P extends readonly [ModelPartInput, ...ModelPartInput[]]>(
+  parts: P & { readonly [I in keyof P]: Known<P[I], ModelPartInput> & CheckedModel<P[I], Whole<P>> & CheckedQuestions<P[I], Whole<P>> },
+): Model<NamesOf<Whole<P>>>;
+export function defineModel<const M extends ModelInput>(
+  input: M & Known<M, ModelInput> & CheckedModel<M, M> & CheckedQuestions<M, M>,
+): Model<NamesOf<M>>;
+export function defineModel(input: unknown): Model {
+  const nowhere: Locate = () => undefined;
+  if (!Array.isArray(input)) return defineParts([{ written: input, locate: nowhere }]);
+  return defineParts(input.map((written, k) => ({ written, locate: (path) => ({ path: `part ${k + 1}: ${pathText(path)}` }) })));
+}
+
+/** Checks a model of several parts as they are written. */
+export const defineParts = (parts: readonly ModelPart[]): Model => {
+  const model = linkModel(parts);
   const faults = collectFaults((path) => model.locate(path));
   checkFormulas(model, faults);
   for (const measure of model.measures.values()) {
@@ -50,8 +64,21 @@ export const defineModel = <const M extends ModelInput>(
   }
   for (const [name, alert] of model.alerts) checkAlert(model, name, alert, faults);
   for (const [name, { question }] of model.questions) faults.attempt(['questions', name], () => askedOf(model, question));
+  for (const figure of model.figures) checkFigure(model, figure, faults);
   faults.end();
-  return model as Model<NamesOf<M>>;
+  return model;
+};
+
+/** The cell of a figure by its names; whether there is such a period, the data say. */
+const checkFigure = (model: Model, { index, cell }: Figure, faults: Faults): void => {
+  const path = ['figures', index];
+  const { reading, by, members = {}, where, asOf, knownBy } = cell;
+  const known = faults.list.length;
+  faults.attempt([...path, 'reading'], () => bindText(model, reading));
+  if (by !== undefined) faults.attempt([...path, 'by'], () => unitNamed(model, by));
+  for (const name of Object.keys(members)) faults.attempt([...path, 'members'], () => attributeOf(model, name));
+  if (faults.list.length === known)
+    faults.attempt(path, () => askedOf(model, { show: [reading], per: Object.keys(members), where, asOf, knownBy }));
 };
 
 /** Each part of an alert by itself, so that a fault is told where it stands; what is left is a fault of the whole. */

@@ -1,7 +1,7 @@
 // What there is to ask for, as plain data: every name of a model with what it is.
 
+import { CIVIL_UNITS } from '../calendar/calendar.ts';
 import type { Standing } from '../calendar/standing.ts';
-import { DurchblickError, suggest } from '../errors.ts';
 import { wordsOf } from '../evaluate/shapes/table.ts';
 import { reach, writtenAttributes } from '../model/attributes.ts';
 import { daysIn, type Fact, type Measure, type Model } from '../model/model.ts';
@@ -79,11 +79,9 @@ const rolesOf = ({ name, roles, enters }: Fact, { input }: Model): NamedEntry[] 
     }),
   );
 
-const CIVIL = new Set(['day', 'week', 'month', 'quarter', 'half', 'year', 'week-year']);
-
 /** Where a unit comes from: the civil calendar, a year system, or periods of the model's own (U2). */
 const unitWords = (unit: string, model: Model): string => {
-  if (CIVIL.has(unit)) return 'of the civil calendar';
+  if (CIVIL_UNITS.includes(unit)) return 'of the civil calendar';
   const system = Object.keys(model.input.calendar?.yearSystems ?? {}).find((name) => unit.startsWith(`${name}-`));
   return system === undefined ? "periods of the model's own" : `of the year system ${system}`;
 };
@@ -92,17 +90,19 @@ const unitWords = (unit: string, model: Model): string => {
 const standingWords = (name: string, standing: Standing): string =>
   standing.kind === 'number' ? `days by the number of their ${standing.inner} in its ${standing.outer}` : `days by ${name}`;
 
-/** A measure's own filter, as `--where` takes it. */
-const whereWords = (where: WhereInput | undefined): string => {
+/** Filters in words, each as `--where` takes it. */
+export const filterText = (where: WhereInput): string => {
   const list = (values: unknown): string => (Array.isArray(values) ? values : [values]).map(String).join(',');
   const one = ([name, test]: [string, unknown]): string => {
     if (typeof test !== 'object' || test === null || Array.isArray(test)) return `${name}=${list(test)}`;
     const { not, from, to } = test as { not?: unknown; from?: unknown; to?: unknown };
     return not === undefined ? `${name}=${String(from ?? '')}..${String(to ?? '')}` : `${name}!=${list(not)}`;
   };
-  const tests = Object.entries(where ?? {}).map(one);
-  return tests.length === 0 ? '' : `, where ${tests.join(' and ')}`;
+  return Object.entries(where).map(one).join(' and ');
 };
+
+/** A measure's own filter. */
+const whereWords = (where: WhereInput = {}): string => (Object.keys(where).length === 0 ? '' : `, where ${filterText(where)}`);
 
 const attributeEntry = ({ name, attribute }: ReturnType<typeof writtenAttributes>[number], model: Model): NamedEntry => {
   const facts = [...model.facts.values()].filter((fact) => reach(fact, attribute) !== undefined);
@@ -154,20 +154,14 @@ export const namesOf = (model: Model): NamedEntry[] => [
       builtIn: BUILT_IN.includes(comparison.name) || undefined,
     }),
   ),
-  ...model.units.map((unit) => entry({ kind: 'unit', name: unit, is: unitWords(unit, model), builtIn: CIVIL.has(unit) || undefined })),
+  ...model.units.map((unit) =>
+    entry({ kind: 'unit', name: unit, is: unitWords(unit, model), builtIn: CIVIL_UNITS.includes(unit) || undefined }),
+  ),
   ...writtenAttributes(model).map((written) => attributeEntry(written, model)),
   ...Array.from(model.questions.values(), ({ name, description, question }) =>
     entry({ kind: 'question', name, is: questionWords(question), description }),
   ),
 ];
-
-/** The kind that a text names, in the singular or plural. */
-export const nameKind = (text: string): NameKind => {
-  const found = NAME_KINDS.find((kind) => text === kind || text === `${kind}s`);
-  if (found !== undefined) return found;
-  const plurals = NAME_KINDS.map((kind) => `${kind}s`);
-  throw new DurchblickError('bad-option', `there is no kind of names "${text}"`, { hint: suggest(text, plurals, 'kinds') });
-};
 
 export const NAMES_HEADER = ['kind', 'name', 'is', 'role', 'of', 'facts', 'unit', 'label', 'description', 'owner'];
 /** The fields of an entry; several facts stand in one, with a semicolon and a blank between. */

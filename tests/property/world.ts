@@ -341,7 +341,8 @@ export const openWorld = async (drawn: Data, engine: (tables: Tables) => Engine 
   };
 };
 
-const MEASURES = [
+/** What may be asked on any role of sales. */
+const OF_SALES = [
   'revenue',
   'in-eur',
   'stepped',
@@ -357,14 +358,17 @@ const MEASURES = [
   'slow-working',
   'new-orders',
   'new-weekend',
-  'backlog',
   'lead-time',
   'working-lead',
+  'per-order',
+  'attainment',
+];
+const MEASURES = [
+  ...OF_SALES,
+  'backlog',
   'budget',
   'budget-fine',
   'posts',
-  'per-order',
-  'attainment',
   'stock-last',
   'stock-first',
   'stock-average',
@@ -372,27 +376,7 @@ const MEASURES = [
   'stock-max',
   'stock-last-known',
 ];
-const SALES = new Set([
-  'revenue',
-  'in-eur',
-  'stepped',
-  'lines',
-  'orders',
-  'mean',
-  'least',
-  'most',
-  'web',
-  'weekend',
-  'median-line',
-  'slow-orders',
-  'slow-working',
-  'new-orders',
-  'new-weekend',
-  'lead-time',
-  'working-lead',
-  'per-order',
-  'attainment',
-]);
+const SALES = new Set(OF_SALES);
 const WINDOWS = [
   'mtd',
   'qtd',

@@ -98,6 +98,24 @@ defineModel({ facts: asked, questions: { q: { show: ['m'], per: ['regoin'] } } }
 // @ts-expect-error key of a named question
 defineModel({ facts: asked, questions: { q: { show: ['m'], ranges: '2026' } } });
 
+// A model in parts: names are those of the whole.
+const parts = defineModel([
+  { facts: { f: { source: 's', dates: { d: 'd' }, links: { region: 'r' }, measures: { m: { sum: 'a' } } } } },
+  { dimensions: { region: {} }, formulas: { double: 'm * 2' }, windows: { fortnight: 'P14D/anchor' } },
+  { questions: { q: { show: ['double over fortnight'], per: ['region'] } } },
+]);
+const inParts = await open(parts, memory({}));
+await inParts.ask({ show: ['double', 'm over fortnight'], per: ['region'] });
+await inParts.ask('q');
+// @ts-expect-error a measure that no part has
+await inParts.ask({ show: ['n'] });
+// @ts-expect-error a formula of one part over the measures of all
+defineModel([{ facts: asked }, { formulas: { a: 'n * 2' } }]);
+// @ts-expect-error a question in a part
+defineModel([{ facts: asked }, { questions: { q: { show: ['m over fortnight'] } } }]);
+// @ts-expect-error a key in a part
+defineModel([{ facts: asked }, { formula: {} }]);
+
 // Unknown ones, each told by the compiler.
 // @ts-expect-error measure
 await book.ask({ show: ['revenu'] });

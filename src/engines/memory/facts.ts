@@ -10,7 +10,7 @@ import type { DataNote, RowValue, WorkingDays } from '../../plan/request.ts';
 import { badDatesNote, doubledKey, unknownColumn } from '../shared/faults.ts';
 import type { Table } from '../shared/tables.ts';
 import { isBlank, keyReader } from '../shared/values.ts';
-import { type Held, heldDays, versionsByKey } from '../shared/versions.ts';
+import { type Held, heldDays, versionAt, versionsByKey } from '../shared/versions.ts';
 import { type Codes, type DayColumn, encode, type NumberColumn, readDays, readNumbers } from './columns.ts';
 import { computeColumn } from './compute.ts';
 import { type Lists, PLAIN_LISTS } from './lists.ts';
@@ -215,12 +215,9 @@ const keyDayCodes = (
       codes[row] = none;
       continue;
     }
-    const versions = byKey[keys[row]];
     const day = typeof days === 'number' ? days : days[row];
-    // Few keys have more than a few versions, the last of which is wanted most.
-    let at = versions.length - 1;
-    while (at >= 0 && versions[at].from > day) at--;
-    codes[row] = at < 0 || day === NO_DAY || day >= versions[at].until ? unknown : rowCodes[versions[at].row];
+    const held = day === NO_DAY ? undefined : versionAt(byKey[keys[row]], day);
+    codes[row] = held ? rowCodes[held.row] : unknown;
   }
   return { codes, texts };
 };

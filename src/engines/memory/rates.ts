@@ -5,7 +5,7 @@ import type { CalendarTables, DataNote } from '../../plan/request.ts';
 import { missingRates, ratePeriods, ratesByKey } from '../shared/rates.ts';
 import type { Table } from '../shared/tables.ts';
 import { isBlank, keyReader } from '../shared/values.ts';
-import type { Held } from '../shared/versions.ts';
+import { type Held, versionAt } from '../shared/versions.ts';
 import { type NumberColumn, readDays, readNumbers } from './columns.ts';
 import { PLAIN_LISTS } from './lists.ts';
 
@@ -48,10 +48,9 @@ export const factorColumn = ({ rate, versions, factors }: RateData, days: Int32A
   const values = new Float64Array(table.rows).fill(Number.NaN);
   let blanks = false;
   for (let row = 0; row < values.length; row++) {
-    const list = versions.get(JSON.stringify(texts.map((text) => text(row)))) ?? [];
-    let at = list.length - 1;
-    while (at >= 0 && list[at].from > days[row]) at--;
-    if (at >= 0 && days[row] !== NO_DAY && days[row] < list[at].until) values[row] = factors.values[list[at].row];
+    const key = JSON.stringify(texts.map((text) => text(row)));
+    const held = days[row] === NO_DAY ? undefined : versionAt(versions.get(key), days[row]);
+    if (held) values[row] = factors.values[held.row];
     else blanks = true;
   }
   return { values, blanks, scale: factors.scale };

@@ -1,5 +1,4 @@
 // Versions of a dimension's keys: which of them holds on a day (G9).
-import { upperBound } from '../../basics/search.ts';
 import { compareTexts } from '../../basics/text.ts';
 import { type Day, FIRST_DAY, isoOf, LAST_DAY } from '../../calendar/day.ts';
 import { DurchblickError } from '../../errors.ts';
@@ -56,13 +55,14 @@ export const versionsByKey = <V extends Held>(
   return found;
 };
 
-/** The version of a list that holds on a day; undefined where none does. */
+/** The version of a list that holds on a day; undefined where none does. Asked for each row, so it makes no list of its own. */
 export const versionAt = <V extends Held>(list: readonly V[] | undefined, day: Day | undefined): V | undefined => {
   if (!list || day === undefined) return undefined;
-  const at =
-    upperBound(
-      list.map(({ from }) => from),
-      day,
-    ) - 1;
-  return at >= 0 && day < list[at].until ? list[at] : undefined;
+  let [low, high] = [0, list.length];
+  while (low < high) {
+    const middle = (low + high) >>> 1;
+    if (list[middle].from <= day) low = middle + 1;
+    else high = middle;
+  }
+  return low > 0 && day < list[low - 1].until ? list[low - 1] : undefined;
 };

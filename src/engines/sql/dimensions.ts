@@ -5,9 +5,9 @@ import type { Dimension, Model } from '../../model/model.ts';
 import { badDates, doubledKey, unknownColumn, unusableColumn } from '../shared/faults.ts';
 import { overlappingVersions } from '../shared/versions.ts';
 import type { Session } from './database.ts';
-import { readingOf } from './dates.ts';
 import { columnNamed, type Dialect, type Relation, rawColumn, type SqlColumn } from './dialect.ts';
-import { daySql, isBlankSql, keySql, looksSpecial, noDateSql } from './values.ts';
+import { keyText, sideTable } from './side-table.ts';
+import { keySql, looksSpecial } from './values.ts';
 
 export interface SqlDimension {
   readonly relation: Relation;
@@ -82,26 +82,14 @@ const heldDaysOf = async (
 ): Promise<Relation['held']> => {
   const { valid, name } = dimension;
   if (!valid) return undefined;
-  const ask = async (what: string, list: readonly string[]): Promise<readonly (number | null)[]> => {
-    if (list.length === 0) return [];
-    const { columns } = await run({ about: `${what} of ${name}`, sql: `select ${list.join(', ')}\nfrom ${relation.from} as d` });
-    return columns.map((column) => (column[0] === null || column[0] === undefined ? null : Number(column[0])));
-  };
+  const table = sideTable(name, relation, dialect, run, model.timeZone);
   const dayOf = async (written: string): Promise<string> => {
     const column = columnNamed(relation, written) as SqlColumn;
-    const raw = rawColumn(dialect, 'd', column);
-    const rules = { format: undefined, blankDates: [], grain: 'day' as const };
-    const reading = await readingOf(written, column, rules, raw, dialect, model.timeZone, ask);
-    const day = daySql(dialect, raw, column, reading);
-    const bad = `((${day}) is null and not ${noDateSql(dialect, raw, column, reading)})`;
-    const [count] = await ask(`bad dates in ${written}`, [`sum(case when ${bad} then 1 else 0 end)`]);
+    const { day, bad } = await table.date(column, 'day');
+    const [count] = await table.ask(`bad dates in ${written}`, [`sum(case when ${bad} then 1 else 0 end)`]);
     if ((count ?? 0) > 0) {
-      const { columns } = await run({
-        about: `the first bad date in ${written} of ${name}`,
-        sql: `select n, v from (select row_number() over () as n, ${dialect.toText(raw)} as v, ${bad} as bad
-  from ${relation.from} as d) as looked\nwhere bad order by n limit 1`,
-      });
-      throw badDates(relation.name, hidden ? undefined : Number(columns[0][0]), written, columns[1][0], count as number);
+      const { row, value } = await table.firstBad(column, bad);
+      throw badDates(relation.name, hidden ? undefined : row, written, value, count as number);
     }
     return day;
   };
@@ -141,7 +129,7 @@ export const openDimension = async (
   const relation = await withZones(given, used, model.timeZone, dialect, run);
   const key = columnNamed(relation, dimension.key as string) as SqlColumn;
   const own = rawColumn(dialect, 'd', key);
-  const text = `case when ${isBlankSql(dialect, own, key)} then '' else ${keySql(dialect, own, key)} end`;
+  const text = keyText(dialect, own, key);
   // Whole numbers are told apart as they are.
   const groups = `${relation.from} as d group by ${key.kind === 'integer' ? own : text}`;
   const texts = [...new Set([...dimension.attributes.values()].map(({ column }) => column))].filter(

@@ -6,10 +6,10 @@ import type { CalendarTables } from '../../plan/request.ts';
 import { badDates, badNumber, unknownColumn } from '../shared/faults.ts';
 import { doubledRates, ratePeriods } from '../shared/rates.ts';
 import type { Session } from './database.ts';
-import { readingOf } from './dates.ts';
 import { stretchTable } from './day-table.ts';
 import { columnNamed, type Dialect, freeName, type Relation, rawColumn, type SqlColumn } from './dialect.ts';
-import { daySql, doubleSql, isBlankSql, keySql, noDateSql } from './values.ts';
+import { keyText, sideTable } from './side-table.ts';
+import { doubleSql, isBlankSql } from './values.ts';
 
 /** A rate as a relation: keys as texts `k0`, `k1`, …, the days on which a factor holds, the second no longer, and the factor. */
 export interface RateTable {
@@ -26,10 +26,6 @@ export interface RateLook {
   readonly rows: CalendarTables['rows'];
 }
 
-/** A key as a text, a blank as an empty one. */
-const keyText = (dialect: Dialect, raw: string, column: SqlColumn): string =>
-  `case when ${isBlankSql(dialect, raw, column)} then '' else ${keySql(dialect, raw, column)} end`;
-
 /** Rows of the table with their keys, day and factor; what is no date or no number is an error. */
 const ratedRows = async (rate: Rate, relation: Relation, { model, dialect, run }: RateLook) => {
   const columnOf = (name: string): SqlColumn => {
@@ -42,44 +38,28 @@ const ratedRows = async (rate: Rate, relation: Relation, { model, dialect, run }
     ).located(model.locate(['rates', rate.name]) ?? { path: `rates.${rate.name}` });
   };
   const rawOf = (name: string): string => rawColumn(dialect, 'd', columnOf(name));
-  const from = `${relation.from} as d`;
-  const ask = async (what: string, list: readonly string[]): Promise<readonly (number | null)[]> => {
-    if (list.length === 0) return [];
-    const { columns } = await run({ about: `${what} of ${rate.name}`, sql: `select ${list.join(', ')}\nfrom ${from}` });
-    return columns.map((column) => (column[0] === null || column[0] === undefined ? null : Number(column[0])));
-  };
-  const firstBad = async (name: string, bad: string): Promise<{ readonly row: number; readonly value: unknown }> => {
-    const { columns } = await run({
-      about: `the first bad ${name} of ${rate.name}`,
-      sql: `select n, v from (select row_number() over () as n, ${dialect.toText(rawOf(name))} as v, ${bad} as bad
-  from ${from}) as looked\nwhere bad order by n limit 1`,
-    });
-    return { row: Number(columns[0][0]), value: columns[1][0] };
-  };
+  const table = sideTable(rate.name, relation, dialect, run, model.timeZone);
   const date = columnOf(rate.date);
-  const rules = { format: undefined, blankDates: [], grain: rate.grain === 'day' ? ('day' as const) : ('coarse' as const) };
-  const reading = await readingOf(rate.date, date, rules, rawOf(rate.date), dialect, model.timeZone, ask);
-  const day = daySql(dialect, rawOf(rate.date), date, reading);
-  const noDay = `((${day}) is null and not ${noDateSql(dialect, rawOf(rate.date), date, reading)})`;
+  const { day, bad: noDay } = await table.date(date, rate.grain === 'day' ? 'day' : 'coarse');
   const factor = columnOf(rate.of);
   const noNumber = doubleSql(dialect, rawOf(rate.of), factor).bad ?? 'false';
-  const [days, numbers, first, last] = await ask('dates and factors', [
+  const [days, numbers, first, last] = await table.ask('dates and factors', [
     `sum(case when ${noDay} then 1 else 0 end)`,
     `sum(case when ${noNumber} then 1 else 0 end)`,
     `min(${day})`,
     `max(${day})`,
   ]);
   if ((days ?? 0) > 0) {
-    const { row, value } = await firstBad(rate.date, noDay);
+    const { row, value } = await table.firstBad(date, noDay);
     throw badDates(relation.name, row, rate.date, value, days as number);
   }
   if ((numbers ?? 0) > 0) {
-    const { row, value } = await firstBad(rate.of, noNumber);
+    const { row, value } = await table.firstBad(factor, noNumber);
     throw badNumber(relation.name, row, rate.of, value, factor.numbers ?? 'plain');
   }
   const keys = rate.by.map(([, name], k) => `${keyText(dialect, rawOf(name), columnOf(name))} as k${k}`);
   const sql = `(select ${[...keys, `${day} as day`, `${rawOf(rate.of)} as factor`].join(', ')}
-    from ${from} where (${day}) is not null and not ${isBlankSql(dialect, rawOf(rate.of), factor)}) as rates`;
+    from ${relation.from} as d where (${day}) is not null and not ${isBlankSql(dialect, rawOf(rate.of), factor)}) as rates`;
   return { sql, factor, first, last };
 };
 
