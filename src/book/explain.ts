@@ -2,7 +2,7 @@ import { isoOf } from '../calendar/day.ts';
 import { type Answer, type AnswerRow, answer, readingOf } from '../evaluate/answer.ts';
 import { valuesOf } from '../evaluate/evaluation.ts';
 import { explainParts, formulaText } from '../evaluate/explain.ts';
-import type { CellPlace, Model } from '../model/model.ts';
+import type { CellAddress, Model } from '../model/model.ts';
 import type { Question } from '../model/schema.ts';
 import { yearsIn } from '../plan/calendar.ts';
 import { calendarMember, isCalendar } from '../plan/days.ts';
@@ -19,9 +19,11 @@ import { anchorDays, asOfIn, type BookRecord } from './record.ts';
 import type { State } from './states/state.ts';
 import type { ExplainRequest } from './types.ts';
 
+type Localized = CellAddress & { readonly locale?: string };
+
 /** The question in whose answer the cell stands: one period, or one window, split by the cell's attributes. */
 const cellQuestion = async (
-  { reading, at, by: given, members = {}, where, asOf, knownBy }: CellPlace,
+  { reading, at, by: given, members = {}, where, asOf, knownBy, locale }: Localized,
   model: Model,
   unitOf: () => Promise<string | undefined>,
 ): Promise<Question> => {
@@ -34,6 +36,7 @@ const cellQuestion = async (
     ...(where ? { where } : {}),
     ...(asOf === undefined ? {} : { asOf }),
     ...(knownBy === undefined ? {} : { knownBy }),
+    ...(locale === undefined ? {} : { locale }),
   };
 };
 
@@ -85,12 +88,12 @@ const explanationOf = async (
     reading,
     ...(formula === undefined ? {} : { formula }),
     value,
-    text: formatter(format ?? {}, model.locale)(value),
+    text: formatter(format ?? {}, asked.locale)(value),
     period: result.periods[0]?.label ?? at,
     members,
     asOf: isoOf(asOf),
     caption: result.caption,
-    locale: model.locale,
+    locale: asked.locale,
     ...(format ? { format } : {}),
     parts,
     notes: result.notes,
@@ -98,7 +101,7 @@ const explanationOf = async (
 };
 
 /** Makes the question ready in whose answer a cell stands; its members must exist. */
-const preparedCell = async (book: BookRecord, state: State, cell: CellPlace, signal: Cancellation | undefined): Promise<Prepared> => {
+const preparedCell = async (book: BookRecord, state: State, cell: Localized, signal: Cancellation | undefined): Promise<Prepared> => {
   const { model } = book;
   const { at, asOf: asOfText, members = {} } = cell;
   const unitOf = async (): Promise<string | undefined> => {
@@ -121,7 +124,7 @@ export const explainIn = async (
 ): Promise<Explanation> => explanationOf(await preparedCell(book, state, request, signal), request, book.model);
 
 /** The value of a cell in a state of the data. */
-export const cellValue = async (book: BookRecord, state: State, cell: CellPlace): Promise<number | null> => {
+export const cellValue = async (book: BookRecord, state: State, cell: CellAddress): Promise<number | null> => {
   const { row } = await cellIn(await preparedCell(book, state, cell, undefined), cell.members ?? {});
   return readingOf(row, 0);
 };

@@ -1,25 +1,9 @@
 // Numbers that somebody vouches for, held against what the data say today (V4).
-import { DurchblickError, type TextPlace } from '../errors.ts';
-import type { CellPlace, Figure } from '../model/model.ts';
+import { DurchblickError } from '../errors.ts';
+import type { Figure } from '../model/model.ts';
 import { cellValue } from './explain.ts';
 import type { BookRecord } from './record.ts';
-
-/** What came of computing a figure. */
-export interface FigureOutcome {
-  readonly cell: CellPlace;
-  /** What is vouched for; null is a blank. */
-  readonly is: number | null;
-  /** How far the two may lie from each other, inclusive. */
-  readonly within: number;
-  readonly note?: string;
-  /** What is computed today; undefined where that failed. */
-  readonly found?: number | null;
-  readonly holds: boolean;
-  /** Why it could not be computed: its period does not exist, for one. */
-  readonly fault?: DurchblickError;
-  /** Where it stands in the model. */
-  readonly place?: TextPlace;
-}
+import type { FigureOutcome } from './types.ts';
 
 /** Both bounds are inclusive, as decimals have them: doubles may lie beside them by a hair. */
 const holds = ({ is, within }: Figure, found: number | null): boolean =>

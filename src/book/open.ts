@@ -1,4 +1,5 @@
 // A model opened over an engine: the record that every method works on, and the methods.
+
 import { loadZones, zoneDays } from '../calendar/dates.ts';
 import { isoOf } from '../calendar/day.ts';
 import { standingTable } from '../calendar/standing.ts';
@@ -15,6 +16,7 @@ import { fixedFilters } from '../plan/fixed.ts';
 import { questionNamed } from '../plan/question.ts';
 import { factSegments } from '../plan/segments.ts';
 import type { CheckedWhere, WhereOf } from '../plan/typed.ts';
+import { noteText, wordsOf } from '../words/words.ts';
 import { checkMembers } from './members.ts';
 import { asOfNow, type BookRecord, within } from './record.ts';
 import { statesOf } from './states/open-states.ts';
@@ -102,7 +104,7 @@ export const open = async <N extends Names, const W extends WhereOf<N> = WhereOf
     alerts: async (text) => (await import('./seldom.ts')).alertsAt(book, isoOf(await asOfNow(book, text)), ask),
     figures: async () => (await import('./seldom.ts')).figuresOf(book),
     check: async () => (await import('./seldom.ts')).checkBook(book),
-    names: async () => (await import('./seldom.ts')).namesOf(model),
+    names: async (locale) => (await import('./seldom.ts')).namesOf(model, locale),
     bounds: (fact, role) => boundsOf(book, fact, role),
     members: async (name) => {
       const attribute = attributeOf(model, name);
@@ -111,7 +113,8 @@ export const open = async <N extends Names, const W extends WhereOf<N> = WhereOf
         : states.run((state) => state.store.members(attribute));
     },
     get dataNotes() {
-      return states.notes();
+      const words = wordsOf(model.locale);
+      return states.notes().map((note) => ({ ...note, message: noteText(note, words) }));
     },
     refresh: async () => {
       const seen = await states.refresh();

@@ -139,19 +139,20 @@ export const prepared = async (book: BookRecord, state: State, question: Questio
   const { asked, kinds, dates } = known;
   const far = [asked.range ?? '', asked.asOf, ...asked.columns.map(({ reading }) => reading), ...dayTexts(asked)].flatMap(yearsIn);
   const rough = asOfDay(asked.asOf, model, undefined, today(), dates);
-  const calendar = await state.calendarOver([...(await anchorDays(book, state, rough)), ...far, ...baseYears(model)], (unitDays) =>
+  const laid = await state.calendarOver([...(await anchorDays(book, state, rough)), ...far, ...baseYears(model)], (unitDays) =>
     reachAfter(
       asOfReach(asked.asOf, model, unitDays),
       reachOf(boundsIn(asked), windowsIn(asked, model), [], unitDays, looksAtDays(asked, model) ? 'looked at' : 'added up'),
     ),
   );
+  const calendar = laid.withNames(asked.locale);
   checkDayFilters(asked.filters, calendar);
   const bounds = periodBounds(dates, calendar);
   const asOf = asOfDay(asked.asOf, model, calendar, today(), bounds);
   const leaves = asked.columns.flatMap(({ bound }) => leavesOf(bound));
   const axis = axisOf(asked, leaves, model, calendar, asOf, bounds);
   const found = notes();
-  for (const note of state.store.notes) found.add(`data ${note.code} ${note.fact} ${note.role ?? ''}`, { ...note });
+  for (const note of state.store.notes) found.add(`data ${note.code} ${note.fact} ${'role' in note ? note.role : ''}`, note);
   const frame = frameOver(book, state, known, calendar, asOf, await revisionBounds(known, model, state, asOf));
   const access = { store: state.store, cubes: state.cubes, calendar, signal };
   const over = calculationOf(frame, kinds, found);

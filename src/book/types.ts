@@ -1,7 +1,8 @@
 import type { ArrowTable } from '../basics/columnar.ts';
 import type { Calendar } from '../calendar/calendar.ts';
 import type { Day } from '../calendar/day.ts';
-import type { CellPlace, Model } from '../model/model.ts';
+import type { DurchblickError, TextPlace } from '../errors.ts';
+import type { CellAddress, Model } from '../model/model.ts';
 import type { Names } from '../model/names.ts';
 import type { Limit } from '../plan/alerts.ts';
 import type { Bounds, Cancellation, DataNote } from '../plan/request.ts';
@@ -12,7 +13,6 @@ import type { Format } from '../result/format.ts';
 import type { NamedEntry } from '../result/names.ts';
 import type { PlainResult, ResultRow } from '../result/types.ts';
 import type { Finding } from './check/finding.ts';
-import type { FigureOutcome } from './figures.ts';
 import type { Difference } from './verify/differences.ts';
 
 export interface OpenBookOptions<N extends Names = Names, W = WhereOf<N>> {
@@ -56,7 +56,9 @@ export interface Verification {
 }
 
 /** The cell that is to be explained. */
-export interface ExplainRequest extends CellPlace {
+export interface ExplainRequest extends CellAddress {
+  /** BCP 47; the model's own when left out (R5). */
+  readonly locale?: string;
   /** Rows to show behind each measure; default 5. */
   readonly rows?: number;
 }
@@ -74,6 +76,8 @@ export interface WindowsOptions {
   readonly by?: string;
   /** The window they are held against instead of the period itself. */
   readonly over?: string;
+  /** BCP 47: the language of labels; the model's own when left out (R5). */
+  readonly locale?: string;
 }
 
 /** An alert that fires: for which period and members, at what value, and the bound it breaks. */
@@ -88,6 +92,23 @@ export interface FiredAlert {
   readonly limit: Limit;
   readonly format?: Format;
   readonly better?: 'higher' | 'lower';
+}
+
+/** What came of computing a figure. */
+export interface FigureOutcome {
+  readonly cell: CellAddress;
+  /** What is vouched for; null is a blank. */
+  readonly is: number | null;
+  /** How far the two may lie from each other, inclusive. */
+  readonly within: number;
+  readonly note?: string;
+  /** What is computed today; undefined where that failed. */
+  readonly found?: number | null;
+  readonly holds: boolean;
+  /** Why it could not be computed: its period does not exist, for one. */
+  readonly fault?: DurchblickError;
+  /** Where it stands in the model. */
+  readonly place?: TextPlace;
 }
 
 /** What answering cost: scans of rows, cubes served from memory, cells that came from the engine. */
@@ -132,13 +153,13 @@ export interface Book<N extends Names = Names> {
   /** What in model and data somebody should look at: orphans, far dates, gaps, doubled amounts, names that nothing uses. */
   readonly check: () => Promise<readonly Finding[]>;
   /** Every name that a question can use, kind by kind, with what it is; members are asked for by attribute. */
-  readonly names: () => Promise<readonly NamedEntry[]>;
+  readonly names: (locale?: string) => Promise<readonly NamedEntry[]>;
   /** Members of an attribute in their order (R1), as questions name it. */
   readonly members: (attribute: string) => Promise<readonly string[]>;
   /** First and last day with data in a role, of whole periods for coarse facts (W11). */
   readonly bounds: (fact: string, role: string) => Promise<Bounds | undefined>;
   /** Faults in the latest state of the data that do not stop answers. */
-  readonly dataNotes: readonly DataNote[];
+  readonly dataNotes: readonly (DataNote & { readonly message: string })[];
   /** Looks at files and databases now, whatever `refresh` says, and answers which state they are in. */
   readonly refresh: () => Promise<StateTime | undefined>;
   readonly cost: () => Cost;

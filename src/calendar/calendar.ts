@@ -89,6 +89,10 @@ export interface Calendar {
   holiday(day: Day | string): string | undefined;
   /** Names in the calendar's locale; weekdays from 0 = Monday, months from 0 = January. */
   name(set: NameSet, index: number): string;
+  /** The same names as the calendar's own locale has them, whatever `withNames` shows. */
+  ownName(set: NameSet, index: number): string;
+  /** This calendar with the names of another locale (R5); those that were given hold for their own language. */
+  withNames(locale: string): Calendar;
   /** Whether every period of `inner` lies within one period of `outer` (C4). */
   nests(inner: Unit, outer: Unit): boolean;
 }
@@ -436,7 +440,19 @@ export const calendar = (options: CalendarOptions): Calendar => {
     throw new DurchblickError('unknown-unit', `there is no unit "${name}"`, { hint: suggest(name, units.keys(), 'units') });
   };
   const indexOf = indexing(reach);
-  return {
+  const name = naming(locale, options.names);
+  const named = new Map<string, Calendar>();
+  const language = (tag: string): string => tag.toLowerCase().split('-')[0];
+  const withNames = (other: string): Calendar => {
+    const known = named.get(other) ?? {
+      ...own,
+      locale: other,
+      name: naming(other, language(other) === language(locale) ? options.names : undefined),
+    };
+    named.set(other, known);
+    return known;
+  };
+  const own: Calendar = {
     first: whole.first,
     last: whole.last,
     locale,
@@ -446,7 +462,11 @@ export const calendar = (options: CalendarOptions): Calendar => {
     ...around(laid, indexOf, unit),
     parse: parsing(laid, indexOf),
     ...working(options.workingDays ?? {}, reach),
-    name: naming(locale, options.names),
+    name,
+    ownName: name,
+    withNames,
     nests: nesting(reach, indexOf),
   };
+  named.set(locale, own);
+  return own;
 };

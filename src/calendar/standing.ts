@@ -69,12 +69,12 @@ const exactly = (members: readonly string[]): StandingTable['find'] => {
   return (text) => known.get(text) ?? -1;
 };
 
-/** Finds one of some names, short or long, whatever the case, or its number from 1. */
-const byName = (members: readonly string[], long: readonly string[], numbers: readonly string[]): StandingTable['find'] => {
+/** Finds one by any of its names, whatever the case; a text that names two is taken for that of the earlier list. */
+const byName = (...lists: readonly (readonly string[])[]): StandingTable['find'] => {
   const known = new Map<string, number>();
   const add = (texts: readonly string[]): void =>
     texts.forEach((text, k) => void (known.has(text.toLowerCase()) || known.set(text.toLowerCase(), k)));
-  for (const texts of [members, long, numbers]) add(texts);
+  for (const texts of lists) add(texts);
   return (text) => known.get(text.trim().toLowerCase()) ?? -1;
 };
 
@@ -99,9 +99,12 @@ const weekdays = (calendar: Calendar): StandingTable => {
   return {
     members,
     at: (day) => (weekdayOf(day) - first + WEEK) % WEEK,
+    // What the model calls them is understood in every language (R5).
     find: byName(
-      members,
-      [...long],
+      order.map((weekday) => calendar.ownName('weekday-short', weekday)),
+      order.map((weekday) => calendar.ownName('weekday-long', weekday)),
+      short,
+      long,
       order.map((weekday) => String(weekday + 1)),
     ),
   };
@@ -166,7 +169,10 @@ const numbers = (calendar: Calendar, inner: Unit, outer: Unit): StandingTable =>
   const names = (set: 'month-short' | 'month-long'): string[] => Array.from({ length: most }, (_, k) => calendar.name(set, k));
   const plain = Array.from({ length: most }, (_, k) => String(k + 1));
   const named = isCivilMonth ? told(names('month-short'), names('month-long')) : plain;
-  const find = isCivilMonth ? byName(named, names('month-long'), plain) : exactly(named);
+  const ownNames = (set: 'month-short' | 'month-long'): string[] => plain.map((_, k) => calendar.ownName(set, k));
+  const find = isCivilMonth
+    ? byName(ownNames('month-short'), ownNames('month-long'), names('month-short'), names('month-long'), plain)
+    : exactly(named);
   return {
     members: [...named, NONE],
     at: (day) => {

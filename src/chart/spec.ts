@@ -1,6 +1,7 @@
 import { DurchblickError } from '../errors.ts';
 import { formatter } from '../result/format.ts';
 import type { Cell, Mark, ResultColumn } from '../result/types.ts';
+import { wordsOf } from '../words/words.ts';
 import { chartConfig, chartText, chartTitle, type Theme, type ThemeName, themeOf } from './look.ts';
 import { type ColourBy, type Colours, layersOf, type Placing, readingColours } from './marks.ts';
 import { type Charted, type Panel, panelsOf } from './panels.ts';
@@ -132,7 +133,7 @@ const openPeriod = ({ periods, unit, locale }: Result, width: number): Placing['
   return unit !== null && unit !== 'day' && (last?.partial || last?.cut)
     ? {
         index: periods.length - 1,
-        text: `to ${short(locale)(ends)}`,
+        text: wordsOf(locale).until(short(locale)(ends)),
         behind: Math.min(22, Math.floor(width / periods.length / 2) + MARGIN),
       }
     : undefined;
@@ -148,7 +149,7 @@ const layoutOf = (
 ): Layout => {
   const count = result.periods.length;
   const named = members.length > 1 || members[0] !== '';
-  const asOfText = `as of ${short(result.locale)(result.asOf)}`;
+  const asOfText = wordsOf(result.locale).asOf(short(result.locale)(result.asOf));
   const value = (panel: Panel, way: 'across' | 'down', small: boolean): Record<string, unknown> => ({
     field: 'value',
     type: 'quantitative',
@@ -243,13 +244,14 @@ export const chartSpec = (given: Result, options: ChartOptions = {}): ChartSpec 
   const readingLabels = namesFor(result.columns.map(({ label }) => label));
   const width = options.width ?? 760;
   const layout = layoutOf(result, panels, members, width, years ? 'lines' : undefined);
+  const words = wordsOf(result.locale);
   const tooltip = [
-    { field: 'period' },
+    { field: 'period', title: words.period },
     ...(attributes.length > 0 ? [{ field: 'member', title: attributes.map(({ label }) => label).join(' · ') }] : []),
-    { field: 'reading' },
-    { field: 'text', title: 'value' },
-    { field: 'days', title: 'days' },
-    { field: 'compared', title: 'compared with' },
+    { field: 'reading', title: words.reading },
+    { field: 'text', title: words.value },
+    { field: 'days', title: words.days },
+    { field: 'compared', title: words.compared },
   ];
 
   const panelSpec = (panel: Panel, position: number): Record<string, unknown> => {

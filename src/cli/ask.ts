@@ -1,4 +1,5 @@
 import type { Book, Result, Verification } from '../book/types.ts';
+import { wordsOf } from '../words/words.ts';
 import { type EngineOptions, oneOf, openBook } from './book.ts';
 import { chartKinds } from './chart.ts';
 import { dim, needsFile, noteLines, red, resultTable } from './output.ts';
@@ -47,7 +48,7 @@ export const showResult = async (
   const seen =
     connect === undefined || !result.state ? '' : `, data seen at ${result.state.time.replace('T', ' ').replace(/\.\d+Z$/, ' UTC')}`;
   if (!quiet && format === 'table' && output === undefined && result.caption)
-    toStderr(`${dim(`${result.caption}, as of ${result.asOf}${seen}`, process.stderr)}\n`);
+    toStderr(`${dim(`${result.caption}, ${wordsOf(result.locale).asOf(result.asOf)}${seen}`, process.stderr)}\n`);
   await deliver(await written(result, format, spreadsheet), output, format === 'table' || format === 'markdown' ? 'words' : 'data');
   if (!quiet && result.notes.length > 0) toStderr(noteLines(result.notes));
 };

@@ -2,9 +2,9 @@ import type { Finding } from '../book/check/finding.ts';
 import type { Book, FiredAlert } from '../book/types.ts';
 import { DurchblickError, describe, rulesCited } from '../errors.ts';
 import type { PartPlace } from '../files/node.ts';
-import { limitText } from '../plan/alerts.ts';
 import { formatter } from '../result/format.ts';
 import { faultsJson, findingsJson } from '../result/listings.ts';
+import { wordsOf } from '../words/words.ts';
 import { type EngineOptions, oneOf, openBook } from './book.ts';
 import { figureJson, figuresText } from './figures.ts';
 import { modelsIn } from './models.ts';
@@ -27,7 +27,7 @@ const alertLine = ({ label, reading, period, members, value, limit, format }: Fi
   const who = Object.values(members).join(', ');
   const write = formatter(format ?? {}, locale);
   const mark = arrow({ direction: limit.kind === 'below' || limit.kind === 'at-most' ? 'low' : 'high' });
-  return `${mark} ${label}${who ? ` in ${who}` : ''}: ${reading} is ${write(value)} in ${period}, ${limitText(limit).replace(String(limit.value), write(limit.value))}\n`;
+  return `${mark} ${label}${who ? ` in ${who}` : ''}: ${reading} is ${write(value)} in ${period}, ${wordsOf('en').limit(limit.kind, write(limit.value))}\n`;
 };
 
 const alertLines = (fired: readonly FiredAlert[], { model }: Book): string =>

@@ -15,6 +15,7 @@ export interface ExplainOptions extends EngineOptions {
   readonly where?: readonly string[];
   readonly asOf?: string;
   readonly knownBy?: string;
+  readonly locale?: string;
   readonly rows: string;
   readonly format: string;
   readonly output?: string;
@@ -53,7 +54,8 @@ const rowsTable = ({ rows }: ExplainedPart, indent: string): string => {
 };
 
 /** Plain words first, then each part with its number, days and rows. */
-const written = (found: Explanation, locale: string): string => {
+const written = (found: Explanation): string => {
+  const { locale } = found;
   const members = Object.entries(found.members).map(([name, text]) => `, ${name} ${text}`);
   const plain = formatter({ maximumFractionDigits: 6 }, locale);
   const head = `${found.reading} is ${found.text === '' ? 'blank' : found.text} in ${found.period}${members.join('')}, as of ${found.asOf}`;
@@ -87,13 +89,11 @@ export const explain = async (path: string, reading: string, options: ExplainOpt
     ...(options.where ? { where: whereOf(options.where) } : {}),
     ...(options.asOf === undefined ? {} : { asOf: options.asOf }),
     ...(options.knownBy === undefined ? {} : { knownBy: options.knownBy }),
+    ...(options.locale === undefined ? {} : { locale: options.locale }),
   };
-  const [found, locale] = await withBook(path, async (book) => [await book.explain(request), book.model.locale] as const, {
-    ...options,
-    writes: [options.output],
-  });
+  const found = await withBook(path, (book) => book.explain(request), { ...options, writes: [options.output] });
   await deliver(
-    format === 'json' ? `${JSON.stringify(found, null, 2)}\n` : written(found, locale),
+    format === 'json' ? `${JSON.stringify(found, null, 2)}\n` : written(found),
     options.output,
     format === 'json' ? 'data' : 'words',
   );

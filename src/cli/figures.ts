@@ -1,7 +1,6 @@
-import { stringify } from 'yaml';
-import type { FigureOutcome } from '../book/figures.ts';
-import type { Book } from '../book/types.ts';
+import type { Book, FigureOutcome } from '../book/types.ts';
 import { placeText } from '../errors.ts';
+import { inOneLine } from '../files/yaml-text.ts';
 import { kebab } from '../model/keys.ts';
 import type { Question } from '../model/schema.ts';
 import { filterText } from '../result/names.ts';
@@ -50,7 +49,7 @@ export const figureJson = ({ fault, ...rest }: FigureOutcome) => ({ ...rest, ...
 /** A figure as a line of a model. */
 const yamlLine = (figure: Vouched): string => {
   const keys = Object.entries(figure).map(([key, value]) => [kebab(key), value] as const);
-  return `  - ${stringify(Object.fromEntries(keys), { collectionStyle: 'flow', lineWidth: 0 }).trim()}\n`;
+  return `  - ${inOneLine(Object.fromEntries(keys))}\n`;
 };
 
 /** Writes numbers to vouch for from today's answer. */

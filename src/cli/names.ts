@@ -7,6 +7,7 @@ import { checkTargets, deliver } from './write.ts';
 
 export interface NamesOptions extends EngineOptions {
   readonly members?: boolean;
+  readonly locale?: string;
   readonly format: string;
   readonly output?: string;
 }
@@ -16,7 +17,7 @@ const withMembers = (path: string, options: NamesOptions): Promise<NamedEntry[]>
   withBook(
     path,
     async (book) => {
-      const entries = namesOf(book.model);
+      const entries = namesOf(book.model, options.locale);
       const attributes = entries.filter(({ kind, builtIn }) => kind === 'attribute' && !builtIn);
       for (const { name: of } of attributes)
         entries.push(...(await book.members(of)).map((name) => ({ kind: 'member' as const, name, is: `member of ${of}`, of })));
@@ -26,10 +27,10 @@ const withMembers = (path: string, options: NamesOptions): Promise<NamedEntry[]>
   );
 
 /** Names without members: the data may be missing, or broken. */
-const ofModel = async (path: string, { allow, output }: NamesOptions): Promise<NamedEntry[]> => {
+const ofModel = async (path: string, { allow, output, locale }: NamesOptions): Promise<NamedEntry[]> => {
   const file = await modelFile(path);
   await checkTargets(output === undefined ? [] : [output], [file]);
-  return namesOf((await loadModel(file, { allow })).model);
+  return namesOf((await loadModel(file, { allow })).model, locale);
 };
 
 /** The kind that a text names, in the singular or plural. */

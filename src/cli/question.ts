@@ -26,6 +26,7 @@ export interface QuestionOptions {
   readonly within?: string;
   readonly rest?: boolean;
   readonly question?: string;
+  readonly locale?: string;
 }
 
 const fail = (message: string, hint: string): never => {
@@ -152,6 +153,7 @@ const fromOptions = (readings: readonly string[], options: QuestionOptions): Par
     limit: options.limit === undefined ? undefined : limitOf(options.limit),
     within: options.within,
     rest: options.rest,
+    locale: options.locale,
   };
   return Object.fromEntries(Object.entries(question).filter(([, value]) => value !== undefined));
 };
@@ -209,6 +211,7 @@ export const withQuestion = (command: Command): Command =>
     .option('--limit <n>', 'keep the first n members')
     .option('--within <attribute>', 'count the limit anew in each member of an attribute that stands before others in --per')
     .option('--rest', 'add a row (others) for the members that --limit and --keep leave out')
+    .option('--locale <tag>', 'language of labels and words, and form of numbers: en-GB, de')
     .option(
       '--question <name|file>',
       'a question of the model by its name, or of a JSON file; what is said beside it holds instead of its own',

@@ -1,4 +1,5 @@
 import { isoOf } from '../calendar/day.ts';
+import { localeOf } from '../plan/question.ts';
 import type { LaidSpan } from '../plan/windows.ts';
 import { spansCsv, spansJson, spansMarkdown } from '../result/listings.ts';
 import { type EngineOptions, oneOf, withBook } from './book.ts';
@@ -14,6 +15,7 @@ export interface WindowsCommandOptions extends EngineOptions {
   readonly over?: string;
   readonly format: string;
   readonly output?: string;
+  readonly locale?: string;
   readonly chart?: readonly string[];
 }
 
@@ -97,10 +99,14 @@ export const windows = async (path: string, only: readonly string[], options: Wi
   const charts = chartKinds(options.chart);
   const at = options.at === undefined ? (options.asOf === undefined ? undefined : [options.asOf]) : listOf(options.at);
   const { by, over } = options;
-  const [laid, locale] = await withBook(path, async (book) => [await book.windows({ at, only, by, over }), book.model.locale] as const, {
-    ...options,
-    writes: [options.output, ...charts.map(({ file }) => file)],
-  });
+  const [laid, locale] = await withBook(
+    path,
+    async (book) => [await book.windows({ at, only, by, over, locale: options.locale }), localeOf(book.model, options.locale)] as const,
+    {
+      ...options,
+      writes: [options.output, ...charts.map(({ file }) => file)],
+    },
+  );
   // One window below the other, its dates together.
   const order = new Map<string, number>();
   for (const { kind, name } of laid) if (!order.has(`${kind} ${name}`)) order.set(`${kind} ${name}`, order.size);

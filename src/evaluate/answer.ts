@@ -292,8 +292,8 @@ const noteUnknown = async (asked: Asked, tuples: Tuples, { frame, access, over }
         code: 'unknown-members',
         fact: fact.name,
         attribute: name,
+        dimension: attribute.kind === 'attribute' ? attribute.dimension.name : name,
         rows,
-        message: `${fact.name}: ${rows} ${rows === 1 ? 'row has a key' : 'rows have keys'} for ${name} that ${attribute.kind === 'attribute' ? attribute.dimension.name : name} does not have, kept under ${UNKNOWN}`,
       });
     }
   }
@@ -313,7 +313,6 @@ const notePartial = (asked: Asked, axis: Axis, { over: { notes } }: Evaluation):
         code: 'partial-against-whole',
         reading,
         rows,
-        message: `${reading}: the running period is set against a whole one; \`over so-far\` compares like with like`,
       });
     }
   }

@@ -1,5 +1,5 @@
 // YAML and JSON, which is part of it, as maps whose parts know their lines.
-import { isMap, isNode, isPair, isScalar, LineCounter, type Node, parseDocument } from 'yaml';
+import { isMap, isNode, isPair, isScalar, LineCounter, type Node, parseDocument, stringify } from 'yaml';
 import { allOf, DurchblickError, type TextPlace } from '../errors.ts';
 import { kebab, type Locate, type Path } from '../model/keys.ts';
 
@@ -95,3 +95,6 @@ const yamlHint = (code: string): string | undefined => {
     return 'Check the indentation, and quote texts with commas, colons, braces or brackets.';
   return 'Texts with commas, colons, braces or brackets are quoted in YAML.';
 };
+
+/** A value as YAML writes it on one line. */
+export const inOneLine = (value: unknown): string => stringify(value, { collectionStyle: 'flow', lineWidth: 0 }).trim();

@@ -145,22 +145,38 @@ export const inspect = <S extends Schema>(schema: S, written: unknown, what: str
   const value = canonical(schema, written, { locate, fault }, []);
   const outcome = schema.safeParse(value);
   if (outcome.success) return { value: outcome.data as z.output<S>, faults: keys, unknown };
-  const values = outcome.error.issues.map(({ path, ...issue }) =>
-    valueFault(schema, value, { ...issue, path: path as Path }, what, locate),
-  );
+  const values = outcome.error.issues.map((issue) => valueFault(schema, value, issue as unknown as Issue, what, locate));
   return { value: undefined, faults: [...keys, ...values], unknown };
 };
 
 interface Issue {
   readonly code?: string;
+  /** Of a union: what each of its options says. */
+  readonly errors?: readonly (readonly Issue[])[];
   readonly path: Path;
   readonly minimum?: unknown;
   readonly maximum?: unknown;
 }
 
+/** A key of texts by language that is no language, however deep in options it is found. */
+const languageFault = (issue: Issue): Issue | undefined => {
+  if (issue.code === 'invalid_key') return issue;
+  const inner = (issue.errors ?? [])
+    .flat()
+    .map(languageFault)
+    .find((found) => found !== undefined);
+  return inner && { ...inner, path: [...issue.path, ...inner.path] };
+};
+
 /** A value that the schema does not take, and what it would take. */
 const valueFault = (schema: Schema, value: unknown, issue: Issue, what: string, locate: Locate): DurchblickError => {
-  const { path } = issue;
+  const language = languageFault(issue);
+  const { path } = language ?? issue;
+  if (language)
+    return new DurchblickError('bad-locale', `"${String(path[path.length - 1])}" is no language`, {
+      place: locate(path, 'key') ?? { path: pathText(path) },
+      hint: 'Languages are BCP 47 tags, for example en or de-AT.',
+    });
   const at = path.reduce<unknown>(
     (node, step) => (isRecord(node) || Array.isArray(node) ? (node as Record<string | number, unknown>)[step] : undefined),
     value,

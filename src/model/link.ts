@@ -95,9 +95,9 @@ const checkNames = (groups: Readonly<Record<string, ReadonlyMap<string, unknown>
 
 const linkQuestions = (input: ModelInput): Map<string, NamedQuestion> =>
   new Map(
-    Object.entries(input.questions ?? {}).map(([name, { description, range, ...rest }]) => {
+    Object.entries(input.questions ?? {}).map(([name, { label, description, range, ...rest }]) => {
       const question = { ...rest, ...(range === undefined ? {} : { range: String(range) }) } as Question;
-      return [name, { name, description, question }];
+      return [name, { name, label, description, question }];
     }),
   );
 

@@ -1,6 +1,7 @@
 import type { Day } from '../calendar/day.ts';
 import type { Expression } from '../language/syntax.ts';
 import type { SeenAs, Shift, Window } from '../windows/syntax.ts';
+import type { Texts } from '../words/words.ts';
 import type { NumberForm } from './decimal.ts';
 import type { Locate } from './keys.ts';
 import type { Names } from './names.ts';
@@ -175,7 +176,7 @@ export interface Measure {
   readonly unrelated: 'error' | 'blank' | 'repeat';
   readonly format: FormatInput | undefined;
   readonly better: 'higher' | 'lower' | undefined;
-  readonly label: string | undefined;
+  readonly label: Texts | undefined;
 }
 
 export interface Formula {
@@ -184,14 +185,14 @@ export interface Formula {
   readonly expression: Expression;
   readonly format: FormatInput | undefined;
   readonly better: 'higher' | 'lower' | undefined;
-  readonly label: string | undefined;
+  readonly label: Texts | undefined;
 }
 
 export interface NamedWindow {
   readonly name: string;
   readonly text: string;
   readonly window: Window;
-  readonly label: string | undefined;
+  readonly label: Texts | undefined;
   readonly previous: Shift | undefined;
   /** Blank instead of marked when it reaches before the data (W8). */
   readonly full: boolean;
@@ -205,19 +206,20 @@ export interface Comparison {
   /** As it was seen, or known, on another day (C11). */
   readonly asOf: SeenAs | undefined;
   readonly knownBy: SeenAs | undefined;
-  readonly label: string | undefined;
+  readonly label: Texts | undefined;
 }
 
 /** A question that the model has a name for. */
 export interface NamedQuestion {
   readonly name: string;
   /** What it is asked for. */
-  readonly description: string | undefined;
+  readonly label: Texts | undefined;
+  readonly description: Texts | undefined;
   readonly question: Question;
 }
 
 /** One cell of an answer, by what it takes to find it. */
-export interface CellPlace {
+export interface CellAddress {
   readonly reading: string;
   /** A period by its label (`2026-08`, `2026-W33`, `FY27`), a range (`2026-01/2026-08`), or the name of a window. */
   readonly at: string;
@@ -234,7 +236,7 @@ export interface CellPlace {
 export interface Figure {
   /** Its place in the list, from 0. */
   readonly index: number;
-  readonly cell: CellPlace;
+  readonly cell: CellAddress;
   /** The number; null vouches for a blank. */
   readonly is: number | null;
   /** How far what is computed may lie from it, inclusive. */

@@ -10,6 +10,9 @@ const horizon = z.enum(['actual', 'plan']);
 const better = z.enum(['higher', 'lower']);
 const scalar = z.union([z.string(), z.number(), z.boolean()]);
 
+/** A text, or one by language (R5). */
+const LANGUAGE = /^[A-Za-z]{2,3}(-[A-Za-z0-9]{2,8})*$/;
+const texts = z.union([z.string(), z.record(z.string().check(z.regex(LANGUAGE)), z.string())]);
 const format = z.looseObject({ style: z.optional(z.enum(['decimal', 'percent', 'currency', 'unit'])), currency: z.optional(z.string()) });
 
 export const whereSchema = z.record(
@@ -65,11 +68,12 @@ const calendar = z.strictObject({
 });
 
 const source = z.strictObject({
+  label: z.optional(texts),
   file: z.optional(z.string()),
   table: z.optional(z.string()),
   query: z.optional(z.string()),
   decimal: z.optional(z.enum(['point', 'comma'])),
-  description: z.optional(z.string()),
+  description: z.optional(texts),
 });
 
 const dimension = z.strictObject({
@@ -79,11 +83,14 @@ const dimension = z.strictObject({
   attributes: z.optional(
     z.record(
       name,
-      z.union([z.string(), z.strictObject({ column: z.string(), order: z.optional(z.string()), description: z.optional(z.string()) })]),
+      z.union([
+        z.string(),
+        z.strictObject({ column: z.string(), order: z.optional(z.string()), label: z.optional(texts), description: z.optional(texts) }),
+      ]),
     ),
   ),
-  label: z.optional(z.string()),
-  description: z.optional(z.string()),
+  label: z.optional(texts),
+  description: z.optional(texts),
 });
 
 const measure = z.strictObject({
@@ -108,8 +115,8 @@ const measure = z.strictObject({
   unrelated: z.optional(z.enum(['error', 'blank', 'repeat'])),
   format: z.optional(format),
   better: z.optional(better),
-  label: z.optional(z.string()),
-  description: z.optional(z.string()),
+  label: z.optional(texts),
+  description: z.optional(texts),
   owner: z.optional(z.string()),
 });
 
@@ -130,20 +137,32 @@ const fact = z.strictObject({
         format: z.optional(z.string()),
         onBadDate: z.optional(z.enum(['error', 'blank'])),
         blankDates: z.optional(z.array(z.union([z.string(), z.number()]))),
-        description: z.optional(z.string()),
+        label: z.optional(texts),
+        description: z.optional(texts),
       }),
     ]),
   ),
   columns: z.optional(z.record(name, z.string())),
   links: z.optional(
-    z.record(name, z.union([z.string(), z.strictObject({ dimension: z.string(), column: z.string(), at: z.optional(z.string()) })])),
+    z.record(
+      name,
+      z.union([
+        z.string(),
+        z.strictObject({ dimension: z.string(), column: z.string(), at: z.optional(z.string()), label: z.optional(texts) }),
+      ]),
+    ),
   ),
-  bands: z.optional(z.record(name, z.strictObject({ of: z.string(), starts: z.record(name, z.number()) }))),
+  bands: z.optional(
+    z.record(
+      name,
+      z.strictObject({ of: z.string(), starts: z.record(name, z.number()), label: z.optional(texts), description: z.optional(texts) }),
+    ),
+  ),
   recorded: z.optional(z.string()),
   versionKey: z.optional(z.array(z.string())),
   measures: z.record(name, measure),
-  label: z.optional(z.string()),
-  description: z.optional(z.string()),
+  label: z.optional(texts),
+  description: z.optional(texts),
   owner: z.optional(z.string()),
 });
 
@@ -154,7 +173,8 @@ const rate = z.strictObject({
   of: z.string(),
   by: z.optional(z.record(z.string(), z.string())),
   hold: z.optional(z.int().check(z.minimum(0))),
-  description: z.optional(z.string()),
+  label: z.optional(texts),
+  description: z.optional(texts),
 });
 
 const formula = z.union([
@@ -163,8 +183,8 @@ const formula = z.union([
     is: z.string(),
     format: z.optional(format),
     better: z.optional(better),
-    label: z.optional(z.string()),
-    description: z.optional(z.string()),
+    label: z.optional(texts),
+    description: z.optional(texts),
     owner: z.optional(z.string()),
   }),
 ]);
@@ -174,10 +194,10 @@ const window = z.union([
   z.literal(false),
   z.strictObject({
     is: z.string(),
-    label: z.optional(z.string()),
+    label: z.optional(texts),
     previous: z.optional(z.string()),
     full: z.optional(z.boolean()),
-    description: z.optional(z.string()),
+    description: z.optional(texts),
   }),
 ]);
 
@@ -189,8 +209,8 @@ const comparison = z.union([
     match: z.optional(z.enum(['elapsed', 'whole'])),
     asOf: z.optional(z.string()),
     knownBy: z.optional(z.string()),
-    label: z.optional(z.string()),
-    description: z.optional(z.string()),
+    label: z.optional(texts),
+    description: z.optional(texts),
   }),
 ]);
 
@@ -202,8 +222,8 @@ const alert = z.strictObject({
   atLeast: z.optional(z.number()),
   by: z.optional(z.string()),
   per: z.optional(z.array(z.string())),
-  label: z.optional(z.string()),
-  description: z.optional(z.string()),
+  label: z.optional(texts),
+  description: z.optional(texts),
 });
 
 /** A question as it is asked (interface contract); fixed keys camelCase or kebab-case. */
@@ -222,12 +242,14 @@ export const questionSchema = z.strictObject({
   limit: z.optional(z.int().check(z.minimum(1))),
   within: z.optional(z.string()),
   rest: z.optional(z.boolean()),
+  locale: z.optional(z.string()),
 });
 
 /** A question of the model: the same with what it is for. In YAML a year is a number. */
 const namedQuestion = z.extend(questionSchema, {
   range: z.optional(z.union([z.string(), z.number()])),
-  description: z.optional(z.string()),
+  label: z.optional(texts),
+  description: z.optional(texts),
 });
 
 /** A number that somebody vouches for (V4). */
@@ -339,4 +361,6 @@ export interface Question {
   readonly within?: string;
   /** Adds a row `(others)` for the members that `keep` and `limit` leave out, `within` one for each member. */
   readonly rest?: boolean;
+  /** BCP 47: language of labels, captions, notes, names of days and months, and form of numbers; default: the model's (R5). */
+  readonly locale?: string;
 }

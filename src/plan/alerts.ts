@@ -2,6 +2,7 @@ import { DurchblickError } from '../errors.ts';
 import { type AttributeRef, attributeOf } from '../model/attributes.ts';
 import type { Model } from '../model/model.ts';
 import type { AlertInput } from '../model/schema.ts';
+import { type LimitKind, textIn } from '../words/words.ts';
 import { type Bound, bindText } from './bind.ts';
 import { unitNamed } from './question.ts';
 
@@ -10,7 +11,7 @@ type BoundName = (typeof BOUNDS)[number];
 
 /** A condition on a reading's value. */
 export interface Limit {
-  readonly kind: 'below' | 'at-most' | 'above' | 'at-least';
+  readonly kind: LimitKind;
   readonly value: number;
 }
 
@@ -35,7 +36,7 @@ export const alertOf = (model: Model, name: string, input: AlertInput): Alert =>
     throw new DurchblickError('bad-alert', `alert "${name}" has no bound`, { hint: 'Give it below, at-most, above or at-least.' });
   return {
     name,
-    label: input.label ?? name,
+    label: textIn(input.label, model.locale, model.locale) ?? name,
     reading: input.reading,
     bound: bindText(model, input.reading),
     limits,
@@ -53,5 +54,3 @@ export const brokenLimit = (limits: readonly Limit[], value: number | null): Lim
         if (kind === 'at-most') return value <= limit;
         return kind === 'above' ? value > limit : value >= limit;
       });
-
-export const limitText = ({ kind, value }: Limit): string => `${kind.replace('-', ' ')} ${value}`;

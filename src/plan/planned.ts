@@ -5,10 +5,10 @@ import type { AttributeRef } from '../model/attributes.ts';
 import type { Dimension, Fact, Measure } from '../model/model.ts';
 import type { Compare } from '../windows/compare.ts';
 import type { Lay } from '../windows/lay.ts';
+import type { NoteOf } from '../words/words.ts';
 import type { FactBounds } from './axis.ts';
 import type { Bound, DaysLeaf, Leaf } from './bind.ts';
 import type { DayGroups, GroupSegments } from './days.ts';
-import type { Note } from './notes.ts';
 import type { TimeFrame, View } from './places.ts';
 import type { AskedFilter } from './question.ts';
 import type { Reached } from './reads.ts';
@@ -128,7 +128,7 @@ export interface PlannedView {
   readonly steps: readonly Step[];
   readonly readings: readonly PlannedReading[];
   /** What is known to be worth telling before any row is read, by what makes two of them the same. */
-  readonly notes: readonly (readonly [key: string, note: Note])[];
+  readonly notes: readonly (readonly [key: string, note: NoteOf])[];
 }
 
 /** What is asked of members finer than a fact's own links, reached by spreading (G6). */

@@ -44,6 +44,8 @@ export interface Asked {
   /** How many attributes of `per`, from the first, make the groups that a limit counts in. */
   readonly within: number;
   readonly rest: boolean;
+  /** The language of words and the form of numbers (R5). */
+  readonly locale: string;
 }
 
 const SIGNS = ['<=', '>=', '!=', '<', '>', '='] as const;
@@ -195,7 +197,19 @@ export const questionNamed = (model: Model, asked: string | Question): Question 
   });
 };
 
-const PERIOD_COLUMN = 'period';
+export const PERIOD_COLUMN = 'period';
+
+/** The locale of an answer: the question's, else the model's (R5). */
+export const localeOf = (model: Model, locale: string | undefined): string => {
+  if (locale === undefined) return model.locale;
+  try {
+    return Intl.getCanonicalLocales(locale)[0] ?? model.locale;
+  } catch {
+    throw new DurchblickError('bad-locale', `"${locale}" is not a locale`, {
+      hint: 'Locales are BCP 47 tags, for example en-GB or de-DE.',
+    });
+  }
+};
 
 /** Checks a question against the model and resolves every name in it. */
 export const askedOf = (model: Model, written: Question): Asked => {
@@ -266,5 +280,6 @@ export const askedOf = (model: Model, written: Question): Asked => {
     limit: question.limit,
     within: withinOf(question, per),
     rest: question.rest ?? false,
+    locale: localeOf(model, question.locale),
   };
 };

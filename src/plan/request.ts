@@ -5,6 +5,7 @@ import type { Holiday } from '../calendar/calendar.ts';
 import type { Day } from '../calendar/day.ts';
 import type { AttributeRef } from '../model/attributes.ts';
 import type { ColumnValue, DaysBetween, Fact } from '../model/model.ts';
+import type { NoteOf } from '../words/words.ts';
 
 /** Which members of an attribute pass (M3). Values compare as text; `from` and `to` as numbers where both are. */
 export interface MemberTest {
@@ -184,13 +185,7 @@ export interface Bounds {
 }
 
 /** A fault in the data that does not stop the answer, such as dates turned into blanks (D3). */
-export interface DataNote {
-  readonly code: string;
-  readonly fact: string;
-  readonly role?: string;
-  readonly count: number;
-  readonly message: string;
-}
+export type DataNote = Extract<NoteOf, { readonly code: 'bad-dates' | 'missing-rates' | 'unreadable-fact' }>;
 
 /** What the calendar of a model needs from its data: tables of periods and holidays. */
 export interface CalendarTables {

@@ -4,9 +4,9 @@ import { isoOf } from '../calendar/day.ts';
 import { DurchblickError } from '../errors.ts';
 import type { Comparison } from '../model/model.ts';
 import { COVERED, type Lay, MISSING } from '../windows/lay.ts';
+import type { NoteOf } from '../words/words.ts';
 import { type Bound, type DaysLeaf, hasPart, horizonOf, type Leaf } from './bind.ts';
 import type { DayGroups } from './days.ts';
-import type { Note } from './notes.ts';
 import { type Chain, historyOf, layReading, rowCount, type View } from './places.ts';
 import type { MeasureOutline, PlanFrame, PlannedReading, Step } from './planned.ts';
 import { frameSeeing, type Seen, seenUnder } from './seen.ts';
@@ -61,7 +61,7 @@ const onEveryRow = ({ from, to, state, short, ahead }: Lay, rows: number): Lay =
 });
 
 /** Lays readings, those that lie on the same days once, and says what is to be told of their days. */
-const layer = (view: View, frame: PlanFrame, notes: (readonly [string, Note])[]) => {
+const layer = (view: View, frame: PlanFrame, notes: (readonly [string, NoteOf])[]) => {
   const lays = new Map<string, Lay>();
   return (leaf: Leaf | DaysLeaf, { chain, key: time }: Time): Lay => {
     const isMeasure = leaf.kind === 'leaf';
@@ -84,7 +84,7 @@ interface Stepped {
   readonly steps: readonly Step[];
   readonly measures: readonly MeasureOutline[];
   readonly readings: readonly PlannedReading[];
-  readonly notes: readonly (readonly [string, Note])[];
+  readonly notes: readonly (readonly [string, NoteOf])[];
 }
 
 /** The steps that readings take over a view. `outlineOf` says how a measure stands in it, or that it is blank there. */
@@ -95,7 +95,7 @@ export const stepsOf = (
   outlineOf: (leaf: Leaf, lay: Lay, seen: Seen) => MeasureOutline | undefined,
   daysOf: (leaf: DaysLeaf, lay: Lay) => DayGroups | undefined,
 ): Stepped => {
-  const [steps, measures, notes]: [Step[], MeasureOutline[], (readonly [string, Note])[]] = [[], [], []];
+  const [steps, measures, notes]: [Step[], MeasureOutline[], (readonly [string, NoteOf])[]] = [[], [], []];
   const layOf = layer(view, frame, notes);
   const known = new Map<string, number>();
   const numbers = new Map<Bound, number>();
@@ -213,33 +213,28 @@ const plannedReading = (root: number, steps: readonly Step[], compared: boolean)
   return { step: root, own: [...own], others: compared ? [...others] : undefined, seen: earliest(seens), read: [...read] };
 };
 
-const rowsText = (rows: number): string => `${rows} ${rows === 1 ? 'row' : 'rows'}`;
-
-const noteMissing = (lay: Lay, chain: Chain): [string, Note][] => {
+const noteMissing = (lay: Lay, chain: Chain): [string, NoteOf][] => {
   const rows = lay.state.reduce((count, state) => count + (state === MISSING ? 1 : 0), 0);
   if (rows === 0) return [];
   const names = chain.map(({ name }) => name).join(', ');
-  const message = `vs ${names}: ${rows} ${rows === 1 ? 'row has' : 'rows have'} no counterpart and ${rows === 1 ? 'is' : 'are'} blank`;
-  return [[`no counterpart ${names}`, { code: 'no-counterpart', comparison: names, rows, message }]];
+  return [[`no counterpart ${names}`, { code: 'no-counterpart', comparison: names, rows }]];
 };
 
 /** A window that reaches before a fact's first day shows what there is (W8). */
-const noteHistory = ({ measure, role, window: over }: Leaf, { short }: Lay, frame: PlanFrame): [string, Note][] => {
+const noteHistory = ({ measure, role, window: over }: Leaf, { short }: Lay, frame: PlanFrame): [string, NoteOf][] => {
   const rows = short.reduce((sum, one) => sum + one, 0);
   if (rows === 0) return [];
   const day = historyOf(measure.fact, role.name, frame).first;
   const first = day === undefined ? undefined : isoOf(day);
   const window = over?.name ?? 'the window';
-  const message = `${measure.name} over ${window} reaches before the first day${first === undefined ? '' : `, ${first},`} on ${rowsText(rows)}: computed on what there is`;
-  return [[`short ${measure.name} ${role.name} ${window}`, { code: 'short-history', measure: measure.name, window, rows, first, message }]];
+  return [[`short ${measure.name} ${role.name} ${window}`, { code: 'short-history', measure: measure.name, window, rows, first }]];
 };
 
 /** A window that a reading names and that reaches past the as-of date shows less than its name says. */
-const noteCut = ({ window }: Leaf | DaysLeaf, { ahead, state }: Lay, seen: Seen): [string, Note][] => {
+const noteCut = ({ window }: Leaf | DaysLeaf, { ahead, state }: Lay, seen: Seen): [string, NoteOf][] => {
   if (!window) return [];
   const rows = ahead.reduce((count, reaches, row) => count + (reaches === 1 && state[row] === COVERED ? 1 : 0), 0);
   if (rows === 0) return [];
   const asOf = isoOf(seen.asOf);
-  const message = `over ${window.name} reaches past the as-of date, ${asOf}, on ${rowsText(rows)} and is cut there`;
-  return [[`cut ${window.name}`, { code: 'cut-at-as-of', window: window.name, asOf, rows, message }]];
+  return [[`cut ${window.name}`, { code: 'cut-at-as-of', window: window.name, asOf, rows }]];
 };

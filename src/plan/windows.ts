@@ -6,10 +6,11 @@ import { compare } from '../windows/compare.ts';
 import { layWindow } from '../windows/lay.ts';
 import { indexAt, type Place, placeOf, placeSeen } from '../windows/place.ts';
 import type { SeenAs, Shift } from '../windows/syntax.ts';
+import { type Texts, textIn } from '../words/words.ts';
 import type { FactBounds } from './axis.ts';
 import { comparisonNamed, windowNamed } from './bind.ts';
 import { baseYears, type Reaching } from './extent.ts';
-import { unitNamed } from './question.ts';
+import { localeOf, unitNamed } from './question.ts';
 import { type Reach, reachOf, type UnitDays } from './reach.ts';
 import type { Bounds } from './request.ts';
 import { type Seen, seenUnder } from './seen.ts';
@@ -47,6 +48,10 @@ const settingAt = (calendar: Calendar, at: Day, history: Bounds | undefined) => 
   last: history?.last,
 });
 
+/** A text of the model in a language. */
+type Said = (texts: Texts | undefined) => string | undefined;
+const unsaid: Said = () => undefined;
+
 type Named = Pick<LaidSpan, 'kind' | 'name' | 'is' | 'label' | 'builtIn' | 'at' | 'by' | 'seen'>;
 
 const spanOf = (named: Named, laid: readonly [Day, Day] | undefined): LaidSpan =>
@@ -55,12 +60,12 @@ const spanOf = (named: Named, laid: readonly [Day, Day] | undefined): LaidSpan =
     : { ...named, from: laid[0], to: laid[1], days: laid[1] - laid[0] + 1 };
 
 /** Lays windows at an as-of date, without regard to what is seen there. */
-const windowsAt = (windows: Iterable<NamedWindow>, calendar: Calendar, at: Day, history: Bounds | undefined): LaidSpan[] => {
+const windowsAt = (windows: Iterable<NamedWindow>, text: Said, calendar: Calendar, at: Day, history: Bounds | undefined): LaidSpan[] => {
   const place = dayPlace(calendar, at);
   const setting = settingAt(calendar, at, history);
   return Array.from(windows, (window) =>
     spanOf(
-      { kind: 'window', name: window.name, is: window.text, label: window.label, builtIn: window.builtIn, at },
+      { kind: 'window', name: window.name, is: window.text, label: text(window.label), builtIn: window.builtIn, at },
       layWindow(window.window, place, setting),
     ),
   );
@@ -111,6 +116,7 @@ interface Against {
 /** The days that each comparison sets against the period of an as-of date, so far, or against a window laid there (C1 to C6). */
 const comparisonsAt = (
   comparisons: Iterable<Comparison>,
+  text: Said,
   { by, over }: Against,
   model: Model,
   calendar: Calendar,
@@ -152,7 +158,7 @@ const comparisonsAt = (
       kind: 'comparison',
       name,
       is: comparisonText(comparison),
-      label,
+      label: text(label),
       builtIn: BUILT_IN.includes(name),
       at,
       ...(comparison.asOf || comparison.knownBy ? { seen } : {}),
@@ -189,7 +195,7 @@ export const actualHistory = (model: Model, bounds: FactBounds): Bounds | undefi
 /** The days that a model's windows and comparisons reach from the as-of date (U8). */
 export const daysReached = (model: Model, calendar: Calendar, asOf: Day): Day[] => {
   const days: Day[] = [];
-  for (const { from, to } of windowsAt(model.windows.values(), calendar, asOf, undefined)) {
+  for (const { from, to } of windowsAt(model.windows.values(), unsaid, calendar, asOf, undefined)) {
     if (from !== undefined && to !== undefined) days.push(from, to);
   }
   const day = calendar.unit('day');
@@ -250,19 +256,31 @@ export const spansLaid = async (
     only,
     by,
     over,
-  }: { readonly at?: readonly string[]; readonly only?: readonly string[]; readonly by?: string; readonly over?: string },
+    locale,
+  }: {
+    readonly at?: readonly string[];
+    readonly only?: readonly string[];
+    readonly by?: string;
+    readonly over?: string;
+    readonly locale?: string;
+  },
   within: Within,
 ): Promise<readonly LaidSpan[]> => {
   const { windows, comparisons } = spansOf(model, only);
+  const wanted = localeOf(model, locale);
+  const text: Said = (texts) => textIn(texts, wanted, model.locale);
   const against: Against = {
     by: by === undefined ? undefined : unitNamed(model, by),
     over: over === undefined ? undefined : windowNamed(model, over),
   };
   const reaching: Reaching = (unitDays) => reachOf([], [...windows, ...(against.over ? [against.over] : [])], comparisons, unitDays);
-  const laid = (at ?? [undefined]).map((text) =>
-    within(text, { days: baseYears(model), reaching }, (day, calendar, bounds) => {
+  const laid = (at ?? [undefined]).map((date) =>
+    within(date, { days: baseYears(model), reaching }, (day, calendar, bounds) => {
       const history = actualHistory(model, bounds);
-      return [...windowsAt(windows, calendar, day, history), ...comparisonsAt(comparisons, against, model, calendar, day, history)];
+      return [
+        ...windowsAt(windows, text, calendar, day, history),
+        ...comparisonsAt(comparisons, text, against, model, calendar, day, history),
+      ];
     }),
   );
   return (await Promise.all(laid)).flat();

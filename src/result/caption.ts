@@ -1,4 +1,5 @@
 import type { DayRange } from '../evaluate/scope.ts';
+import { wordsOf } from '../words/words.ts';
 
 const DAY_MS = 86_400_000;
 
@@ -48,9 +49,10 @@ export const captionOf = (
   locale: string,
 ): string => {
   const day = (one: number): string => daysInWords({ start: one, end: one }, locale);
-  const stood = `${asOf === undefined ? '' : ` as it stood on ${day(asOf)}`}${knownBy === undefined ? '' : ` as it was known on ${day(knownBy)}`}`;
+  const { against, stoodOn, knownOn } = wordsOf(locale);
+  const stood = `${asOf === undefined ? '' : stoodOn(day(asOf))}${knownBy === undefined ? '' : knownOn(day(knownBy))}`;
   const own = hull(covered);
   const other = hull(compared);
   if (!own) return other ? daysInWords(other, locale) + stood : '';
-  return other ? `${daysInWords(own, locale)} against ${daysInWords(other, locale)}${stood}` : daysInWords(own, locale);
+  return other ? `${against(daysInWords(own, locale), daysInWords(other, locale))}${stood}` : daysInWords(own, locale);
 };

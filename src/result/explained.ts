@@ -15,7 +15,7 @@ export interface Explanation {
   readonly asOf: string;
   readonly caption: string;
   readonly format?: Format;
-  /** The model's locale, in which words and numbers are written for people. */
+  /** The locale (BCP 47) in which words and numbers are written for people. */
   readonly locale: string;
   readonly parts: readonly ExplainedPart[];
   readonly notes: readonly Note[];

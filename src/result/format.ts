@@ -83,7 +83,7 @@ export const formatOf = (bound: Bound, reading: string, model: Model, values: It
 export const unitOfFormat = (format: Format): string | undefined =>
   format.style === 'currency' ? format.currency : format.style === 'percent' ? '%' : format.style === 'unit' ? format.unit : undefined;
 
-/** Writes a value for people, in the model's locale; blank is an empty text. */
+/** Writes a value for people, in a locale; blank is an empty text. */
 export const formatter = (format: Format, locale: string): ((value: number | null) => string) => {
   const writer = new Intl.NumberFormat(locale, format as Intl.NumberFormatOptions);
   return (value) => (value === null ? '' : writer.format(value));

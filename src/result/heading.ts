@@ -1,68 +1,118 @@
 import { parseReading } from '../language/parse.ts';
-import type { Expression } from '../language/syntax.ts';
-import type { Model } from '../model/model.ts';
+import type { Expression, Modifiers, Operator } from '../language/syntax.ts';
+import { attributeOf } from '../model/attributes.ts';
+import type { Fact, Model } from '../model/model.ts';
+import { bindText, leavesOf } from '../plan/bind.ts';
+import type { Called, Labels } from './labels.ts';
 
-/** A name in a reading, and what is said instead. */
-interface Spoken {
-  readonly at: number;
-  readonly said: string;
+/** How tightly an expression holds together: sums least, then products, then what is one thing. */
+const [SUM, PRODUCT, ONE] = [0, 1, 2];
+const TIGHT: Readonly<Record<Operator, number>> = { '+': SUM, '-': SUM, '*': PRODUCT, '/': PRODUCT };
+
+interface Said extends Called {
+  readonly tight: number;
 }
 
-/** The names of measures, formulas and windows in a reading: by their labels, else without quotes. */
-const spokenIn = (node: Expression, model: Model): readonly Spoken[] => {
+/** What a reading is said in: its model, the names of a language, and the facts that its measures are of. */
+interface Saying {
+  readonly model: Model;
+  readonly labels: Labels;
+  readonly facts: readonly Fact[];
+}
+
+const held = ({ text, tight }: Said, least: number): string => (tight < least ? `(${text})` : text);
+
+/** Windows and comparisons in brackets are said as they are written. */
+const literal = (text: string): Called => ({ text: `[${text}]`, labelled: false });
+
+const modifierTexts = ({ on, over, across, vs }: Modifiers, { model, labels, facts }: Saying): readonly Called[] => {
+  const { words } = labels;
+  const parts: Called[] = [];
+  if (on) parts.push(labels.role(on.role, facts));
+  if (over) {
+    const window = over.literal ? undefined : model.windows.get(over.text);
+    parts.push(window ? labels.window(window) : literal(over.text));
+  }
+  if (across) {
+    const { attributes } = across;
+    if (attributes === 'all' || attributes === 'time')
+      parts.push({ text: attributes === 'all' ? words.acrossAll : words.acrossTime, labelled: false });
+    else {
+      const called = attributes.map((name) => labels.attribute(name, attributeOf(model, name)));
+      parts.push({ text: words.across(called.map(({ text }) => text)), labelled: called.some(({ labelled }) => labelled) });
+    }
+  }
+  if (vs) {
+    const comparison = vs.literal ? undefined : model.comparisons.get(vs.text);
+    const called = comparison ? labels.comparison(comparison) : literal(vs.text);
+    parts.push({ text: words.form(called.text, vs.form), labelled: called.labelled });
+  }
+  return parts;
+};
+
+const say = (node: Expression, saying: Saying): Said => {
   switch (node.kind) {
     case 'number':
+      return { text: String(node.value), labelled: false, tight: ONE };
     case 'rate':
-      return [];
+      return { text: node.name, labelled: false, tight: ONE };
     case 'name':
-      return [{ at: node.at, said: (model.measures.get(node.name) ?? model.formulas.get(node.name))?.label ?? node.name }];
-    case 'negate':
-      return spokenIn(node.of, model);
-    case 'binary':
-      return [...spokenIn(node.left, model), ...spokenIn(node.right, model)];
-    case 'call':
-      return node.args.flatMap((arg) => spokenIn(arg, model));
+      return { ...saying.labels.value(node.name), tight: ONE };
+    case 'negate': {
+      const of = say(node.of, saying);
+      return { text: `-${held(of, ONE)}`, labelled: of.labelled, tight: PRODUCT };
+    }
+    case 'binary': {
+      const [left, right] = [say(node.left, saying), say(node.right, saying)];
+      const tight = TIGHT[node.operator];
+      // What stands behind a minus or a stroke is one thing.
+      const text = `${held(left, tight)} ${node.operator} ${held(right, node.operator === '-' || node.operator === '/' ? tight + 1 : tight)}`;
+      return { text, labelled: left.labelled || right.labelled, tight };
+    }
+    case 'call': {
+      const args = node.args.map((arg) => say(arg, saying));
+      return {
+        text: `${node.name}(${args.map(({ text }) => text).join(', ')})`,
+        labelled: args.some(({ labelled }) => labelled),
+        tight: ONE,
+      };
+    }
     case 'modified': {
-      const { over } = node.modifiers;
-      const window = over && !over.literal ? [{ at: over.at, said: model.windows.get(over.text)?.label ?? over.text }] : [];
-      return [...spokenIn(node.of, model), ...window];
+      const of = say(node.of, saying);
+      const parts = modifierTexts(node.modifiers, saying);
+      return {
+        text: `${held(of, ONE)} (${parts.map(({ text }) => text).join(', ')})`,
+        labelled: of.labelled || parts.some(({ labelled }) => labelled),
+        tight: ONE,
+      };
     }
   }
 };
 
-/** A name as it stands at a place of a reading: plain or quoted. */
-const NAME = /[a-z][a-z0-9-]*|"[^"]*"/y;
-
 /**
- * What heads a column: the reading as it was asked, role, window, comparison and form included, with the labels that the
- * model gives to measures, formulas and windows in the place of their names.
+ * What heads a column. Where the model has a label for something in the reading, all of it is said in words: `Umsatz
+ * (versandt, Monat bis heute)`. A reading without labels stands as it was asked.
  */
-export const headingOf = (reading: string, model: Model): string => {
-  let [text, from] = ['', 0];
-  for (const { at, said } of [...spokenIn(parseReading(reading), model)].sort((a, b) => a.at - b.at)) {
-    NAME.lastIndex = at;
-    NAME.exec(reading);
-    text += reading.slice(from, at) + said;
-    from = NAME.lastIndex;
-  }
-  return (text + reading.slice(from)).trim().replace(/\s+/g, ' ');
+export const headingOf = (reading: string, model: Model, labels: Labels): string => {
+  const facts = leavesOf(bindText(model, reading)).map(({ measure }) => measure.fact);
+  const { text, labelled } = say(parseReading(reading), { model, labels, facts });
+  return labelled ? text : reading.replaceAll('"', '').trim().replace(/\s+/g, ' ');
 };
 
+/** A column to be headed: what it is called, and what tells it from every other. */
+interface Headed {
+  readonly name: string;
+  readonly heading: string;
+}
+
 /**
- * Headings of a whole result. No two are alike, nor like one that is taken: where labels collide, the reading as written
- * stands behind. A column that the question names itself (`label`) is called so.
+ * Headings of a whole result, no two of them alike: where labels collide, the name of the column stands behind, and where
+ * that does not help, all go by their names.
  */
-export const headingsOf = (
-  columns: readonly { readonly name: string; readonly reading: string }[],
-  model: Model,
-  taken: readonly string[],
-): readonly string[] => {
-  const own = columns.map(({ name, reading }) => (name === reading ? headingOf(reading, model) : name));
+export const headingsOf = (columns: readonly Headed[]): readonly string[] => {
   const count = new Map<string, number>();
-  for (const heading of [...taken, ...own]) count.set(heading, (count.get(heading) ?? 0) + 1);
-  const apart = own.map((heading, k) =>
-    count.get(heading) === 1 || heading === columns[k].name ? heading : `${heading} (${columns[k].name})`,
-  );
+  for (const { heading } of columns) count.set(heading, (count.get(heading) ?? 0) + 1);
+  const apart = columns.map(({ name, heading }) => (count.get(heading) === 1 || heading === name ? heading : `${heading} (${name})`));
   // Names of columns are never alike.
-  return new Set([...taken, ...apart]).size === taken.length + apart.length ? apart : columns.map(({ name }) => name);
+  return new Set(apart).size === apart.length ? apart : columns.map(({ name }) => name);
 };

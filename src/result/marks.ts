@@ -1,8 +1,9 @@
 import { type AnswerRow, readingOf } from '../evaluate/answer.ts';
 import type { Model } from '../model/model.ts';
-import { alertOf, brokenLimit, limitText } from '../plan/alerts.ts';
+import { alertOf, brokenLimit } from '../plan/alerts.ts';
 import type { Notes } from '../plan/notes.ts';
 import type { Asked } from '../plan/question.ts';
+import type { Labels } from './labels.ts';
 import type { Mark, ResultColumn } from './types.ts';
 
 const samePer = (a: Asked['per'], b: Asked['per']): boolean =>
@@ -17,11 +18,13 @@ export const marksOf = (
   asked: Asked,
   columns: readonly ResultColumn[],
   model: Model,
+  labels: Labels,
   notes: Notes,
 ): ReadonlyMap<AnswerRow, readonly (Mark | null)[]> => {
   const found = new Map<AnswerRow, (Mark | null)[]>();
   for (const [name, input] of model.alerts) {
     const alert = alertOf(model, name, input);
+    const called = labels.text(input.label) ?? name;
     if (asked.by.kind !== 'unit' || asked.by.unit !== alert.by || !samePer(alert.per, asked.per)) continue;
     asked.columns.forEach(({ reading }, k) => {
       if (reading !== alert.reading) return;
@@ -35,16 +38,18 @@ export const marksOf = (
         const direction = limit.kind === 'below' || limit.kind === 'at-most' ? 'low' : 'high';
         const verdict = better === undefined ? 'neutral' : (better === 'higher') === (direction === 'high') ? 'good' : 'bad';
         const marks = found.get(row) ?? columns.map(() => null);
-        marks[at] ??= { alert: name, label: alert.label, direction, verdict };
+        marks[at] ??= { alert: name, label: called, direction, verdict };
         found.set(row, marks);
       }
       if (count > 0)
         notes.add(`alert ${name} ${label}`, {
           code: 'alert',
           alert: name,
+          label: called,
           column: columns[at].name,
+          heading: label,
+          limits: alert.limits,
           cells: count,
-          message: `${alert.label}: ${label} is ${alert.limits.map(limitText).join(' or ')} in ${count} ${count === 1 ? 'cell' : 'cells'}`,
         });
     });
   }

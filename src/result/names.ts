@@ -3,11 +3,15 @@
 import { CIVIL_UNITS } from '../calendar/calendar.ts';
 import type { Standing } from '../calendar/standing.ts';
 import { wordsOf } from '../evaluate/shapes/table.ts';
+import type { AttributeRef } from '../model/attributes.ts';
 import { reach, writtenAttributes } from '../model/attributes.ts';
 import { daysIn, type Fact, type Measure, type Model } from '../model/model.ts';
 import type { Question, WhereInput } from '../model/schema.ts';
+import { localeOf } from '../plan/question.ts';
 import { BUILT_IN, comparisonText } from '../plan/windows.ts';
+import type { Texts } from '../words/words.ts';
 import { type Format, unitOfFormat } from './format.ts';
+import { type Labels, labelsOf } from './labels.ts';
 import { csvLine } from './text.ts';
 
 /** The kinds of names, in the order in which they are listed. */
@@ -45,16 +49,21 @@ type Given = Pick<NamedEntry, 'kind' | 'name' | 'is'> & { readonly [K in keyof N
 const entry = (given: Given): NamedEntry =>
   Object.fromEntries(Object.entries(given).filter(([, value]) => value !== undefined)) as unknown as NamedEntry;
 
-/** What the model says of a name beside what it is, from the value as written: a text says nothing. */
-const saidIn = (written: unknown): Pick<NamedEntry, 'description' | 'owner'> => {
-  if (typeof written !== 'object' || written === null) return {};
-  const { description, owner } = written as Pick<NamedEntry, 'description' | 'owner'>;
-  return { description, owner };
-};
+/** What a model says of a name beside what it is, from the value as written: a text says nothing. */
+type Saying = (written: unknown) => Pick<NamedEntry, 'label' | 'description' | 'owner'>;
 
-const measureEntry = (measure: Measure, { input }: Model): NamedEntry => {
+const sayingIn =
+  ({ text }: Labels): Saying =>
+  (written) => {
+    if (typeof written !== 'object' || written === null) return {};
+    const { label, description, owner } = written as { label?: Texts; description?: Texts; owner?: string };
+    const said = { label: text(label), description: text(description), owner };
+    return Object.fromEntries(Object.entries(said).filter(([, value]) => value !== undefined));
+  };
+
+const measureEntry = (measure: Measure, { input }: Model, saidIn: Saying): NamedEntry => {
   const fact = input.facts[measure.fact.name];
-  const { description, owner = fact.owner } = saidIn(fact.measures[measure.name]);
+  const { label, description, owner = fact.owner } = saidIn(fact.measures[measure.name]);
   return entry({
     kind: 'measure',
     name: measure.name,
@@ -62,13 +71,13 @@ const measureEntry = (measure: Measure, { input }: Model): NamedEntry => {
     role: measure.role,
     facts: [measure.fact.name],
     unit: measureUnit(measure),
-    label: measure.label,
+    label,
     description,
     owner,
   });
 };
 
-const rolesOf = ({ name, roles, enters }: Fact, { input }: Model): NamedEntry[] =>
+const rolesOf = ({ name, roles, enters }: Fact, { input }: Model, saidIn: Saying): NamedEntry[] =>
   [...roles.values()].map((role) =>
     entry({
       kind: 'role',
@@ -104,7 +113,19 @@ export const filterText = (where: WhereInput): string => {
 /** A measure's own filter. */
 const whereWords = (where: WhereInput = {}): string => (Object.keys(where).length === 0 ? '' : `, where ${filterText(where)}`);
 
-const attributeEntry = ({ name, attribute }: ReturnType<typeof writtenAttributes>[number], model: Model): NamedEntry => {
+/** An attribute as the model writes it; of a dimension without a source, the dimension. */
+const writtenAttribute = ({ dimension, attribute }: Extract<AttributeRef, { kind: 'attribute' }>, { input }: Model): unknown => {
+  const written = input.dimensions?.[dimension.name];
+  return dimension.source === undefined ? written : written?.attributes?.[attribute];
+};
+
+const attributeEntry = (
+  { name, attribute }: ReturnType<typeof writtenAttributes>[number],
+  model: Model,
+  labels: Labels,
+  saidIn: Saying,
+): NamedEntry => {
+  const called = labels.attribute(name, attribute);
   const facts = [...model.facts.values()].filter((fact) => reach(fact, attribute) !== undefined);
   const is = (): string => {
     if (attribute.kind === 'calendar') return standingWords(attribute.name, attribute.standing);
@@ -116,9 +137,8 @@ const attributeEntry = ({ name, attribute }: ReturnType<typeof writtenAttributes
     name,
     is: is(),
     facts: facts.map((fact) => fact.name),
-    ...(attribute.kind === 'attribute'
-      ? saidIn(model.input.dimensions?.[attribute.dimension.name]?.attributes?.[attribute.attribute])
-      : {}),
+    ...(attribute.kind === 'attribute' ? saidIn(writtenAttribute(attribute, model)) : {}),
+    label: called.labelled ? called.text : undefined,
     builtIn: attribute.kind === 'calendar' ? true : undefined,
   });
 };
@@ -134,34 +154,38 @@ const questionWords = ({ show, by, per = [], range }: Question): string => {
   ].join(' ');
 };
 
-/** Every name of a model that a question can use, kind by kind; members are known to a book alone. */
-export const namesOf = (model: Model): NamedEntry[] => [
-  ...Array.from(model.measures.values(), (measure) => measureEntry(measure, model)),
-  ...Array.from(model.formulas.values(), ({ name, text, format, label }) =>
-    entry({ kind: 'formula', name, is: text, unit: formatUnit(format), label, ...saidIn(model.input.formulas?.[name]) }),
-  ),
-  ...Array.from(model.facts.values(), (fact) => rolesOf(fact, model)).flat(),
-  ...Array.from(model.windows.values(), ({ name, text, label, builtIn }) =>
-    entry({ kind: 'window', name, is: text, label, ...saidIn(model.input.windows?.[name]), builtIn: builtIn || undefined }),
-  ),
-  ...Array.from(model.comparisons.values(), (comparison) =>
-    entry({
-      kind: 'comparison',
-      name: comparison.name,
-      is: `${comparisonText(comparison)}${comparison.match === 'whole' ? ', whole periods' : ''}`,
-      label: comparison.label,
-      ...saidIn(model.input.comparisons?.[comparison.name]),
-      builtIn: BUILT_IN.includes(comparison.name) || undefined,
-    }),
-  ),
-  ...model.units.map((unit) =>
-    entry({ kind: 'unit', name: unit, is: unitWords(unit, model), builtIn: CIVIL_UNITS.includes(unit) || undefined }),
-  ),
-  ...writtenAttributes(model).map((written) => attributeEntry(written, model)),
-  ...Array.from(model.questions.values(), ({ name, description, question }) =>
-    entry({ kind: 'question', name, is: questionWords(question), description }),
-  ),
-];
+/** Every name of a model that a question can use, kind by kind, in a language; members are known to a book alone. */
+export const namesOf = (model: Model, locale?: string): NamedEntry[] => {
+  const labels = labelsOf(model, localeOf(model, locale));
+  const saidIn = sayingIn(labels);
+  const { input } = model;
+  return [
+    ...Array.from(model.measures.values(), (measure) => measureEntry(measure, model, saidIn)),
+    ...Array.from(model.formulas.values(), ({ name, text, format }) =>
+      entry({ kind: 'formula', name, is: text, unit: formatUnit(format), ...saidIn(input.formulas?.[name]) }),
+    ),
+    ...Array.from(model.facts.values(), (fact) => rolesOf(fact, model, saidIn)).flat(),
+    ...Array.from(model.windows.values(), ({ name, text, builtIn }) =>
+      entry({ kind: 'window', name, is: text, ...saidIn(input.windows?.[name]), builtIn: builtIn || undefined }),
+    ),
+    ...Array.from(model.comparisons.values(), (comparison) =>
+      entry({
+        kind: 'comparison',
+        name: comparison.name,
+        is: `${comparisonText(comparison)}${comparison.match === 'whole' ? ', whole periods' : ''}`,
+        ...saidIn(input.comparisons?.[comparison.name]),
+        builtIn: BUILT_IN.includes(comparison.name) || undefined,
+      }),
+    ),
+    ...model.units.map((unit) =>
+      entry({ kind: 'unit', name: unit, is: unitWords(unit, model), builtIn: CIVIL_UNITS.includes(unit) || undefined }),
+    ),
+    ...writtenAttributes(model).map((written) => attributeEntry(written, model, labels, saidIn)),
+    ...Array.from(model.questions.values(), ({ name, question }) =>
+      entry({ kind: 'question', name, is: questionWords(question), ...saidIn(input.questions?.[name]) }),
+    ),
+  ];
+};
 
 export const NAMES_HEADER = ['kind', 'name', 'is', 'role', 'of', 'facts', 'unit', 'label', 'description', 'owner'];
 /** The fields of an entry; several facts stand in one, with a semicolon and a blank between. */

@@ -1,4 +1,4 @@
-import { OTHERS, TOTAL } from '../model/attributes.ts';
+import { wordsOf } from '../words/words.ts';
 import { bareFormatter, formatter, plainNumber } from './format.ts';
 import { csvLine, defused, markdownTable } from './text.ts';
 import type { Cell, Mark, PlainResult, ResultJson, TextTable } from './types.ts';
@@ -15,12 +15,13 @@ interface Line {
 const NO_MARKS: readonly null[] = [];
 
 /** All rows as they are shown: total rows stand behind the rows they sum up; those over the axis come last. */
-const linesOf = ({ rows, totals, periods, columns, marks }: ResultJson): readonly Line[] => {
+const linesOf = ({ rows, totals, periods, columns, marks, locale }: ResultJson): readonly Line[] => {
+  const words = wordsOf(locale);
   const attributes = columns.filter(({ kind }) => kind === 'attribute').length;
   const at = new Map(periods.map(({ label }, k) => [label, k]));
   const groups = Array.from({ length: periods.length + 1 }, (): Line[] => []);
   const isOthers = (cells: readonly Cell[]): boolean =>
-    attributes > 0 && cells.slice(1, 1 + attributes).every((member) => member === OTHERS);
+    attributes > 0 && cells.slice(1, 1 + attributes).every((member) => member === words.others);
   rows.forEach((cells, k) => {
     groups[at.get(String(cells[0])) ?? periods.length].push({
       cells,
@@ -29,7 +30,7 @@ const linesOf = ({ rows, totals, periods, columns, marks }: ResultJson): readonl
     });
   });
   // The total over the axis is no period, even where one is called like it.
-  const inPeriods = (cells: readonly Cell[]): boolean => cells.slice(1, 1 + attributes).some((member) => member === TOTAL);
+  const inPeriods = (cells: readonly Cell[]): boolean => cells.slice(1, 1 + attributes).some((member) => member === words.total);
   for (const cells of totals) {
     const group = inPeriods(cells) ? (at.get(String(cells[0])) ?? periods.length) : periods.length;
     groups[group].push({ cells, kind: 'total', marks: NO_MARKS });

@@ -2,16 +2,18 @@ import { type Day, isoOf } from '../calendar/day.ts';
 import { type Answer, type AnswerRow, readingOf } from '../evaluate/answer.ts';
 import type { DayRange } from '../evaluate/scope.ts';
 import type { Form } from '../language/syntax.ts';
-import { TOTAL } from '../model/attributes.ts';
+import { OTHERS, TOTAL } from '../model/attributes.ts';
 import type { Model } from '../model/model.ts';
 import { type Bound, leavesOf } from '../plan/bind.ts';
 import type { Notes } from '../plan/notes.ts';
-import type { Asked } from '../plan/question.ts';
+import { type Asked, PERIOD_COLUMN } from '../plan/question.ts';
 import type { Seen } from '../plan/seen.ts';
 import { hasComparison } from '../plan/steps.ts';
+import type { Words } from '../words/words.ts';
 import { captionOf } from './caption.ts';
 import { formatOf, unitOfFormat } from './format.ts';
-import { headingsOf } from './heading.ts';
+import { headingOf, headingsOf } from './heading.ts';
+import { type Labels, labelsOf } from './labels.ts';
 import { marksOf } from './marks.ts';
 import { withOutputs } from './outputs.ts';
 import type { Cell, ComparedDays, Period, PlainResult, ResultColumn, ResultJson } from './types.ts';
@@ -55,9 +57,18 @@ const periodsOf = ({ axis, rows }: Answer, iso: (day: Day) => string): Period[] 
   });
 };
 
-const columnsOf = (answer: Answer, asked: Asked, model: Model): ResultColumn[] => {
-  const attributes = asked.per.map(({ name }) => name);
-  const headings = headingsOf(asked.columns, model, ['period', ...attributes]);
+/** What heads each column, the periods' first, then attributes, then readings. */
+const headingsFor = ({ per, columns }: Asked, model: Model, labels: Labels): readonly string[] =>
+  headingsOf([
+    { name: PERIOD_COLUMN, heading: labels.words.period },
+    ...per.map(({ name, attribute }) => ({ name, heading: labels.attribute(name, attribute).text })),
+    // A column that the question names itself is called so.
+    ...columns.map(({ name, reading }) => ({ name, heading: name === reading ? headingOf(reading, model, labels) : name })),
+  ]);
+
+const columnsOf = (answer: Answer, asked: Asked, model: Model, labels: Labels): ResultColumn[] => {
+  const [period, ...headings] = headingsFor(asked, model, labels);
+  const attributes = asked.per.length;
   const readings = asked.columns.map(({ name, reading, bound }, k): ResultColumn => {
     const format = formatOf(bound, reading, model, valuesOf(answer, k));
     const leaves = leavesOf(bound);
@@ -68,7 +79,7 @@ const columnsOf = (answer: Answer, asked: Asked, model: Model): ResultColumn[] =
     return {
       name,
       kind: 'reading',
-      label: headings[k],
+      label: headings[attributes + k],
       expression: reading,
       ...(form ? { form } : {}),
       format,
@@ -78,22 +89,25 @@ const columnsOf = (answer: Answer, asked: Asked, model: Model): ResultColumn[] =
     };
   });
   return [
-    { name: 'period', kind: 'period', label: 'period' },
-    ...asked.per.map(({ name, attribute }) => ({
+    { name: PERIOD_COLUMN, kind: 'period', label: period },
+    ...asked.per.map(({ name, attribute }, k) => ({
       name,
       kind: 'attribute' as const,
-      label: name,
+      label: headings[k],
       ...(attribute.kind === 'calendar' ? { standing: attribute.standing.kind } : {}),
     })),
     ...readings,
   ];
 };
 
-const cellsOf = (row: AnswerRow, { axis }: Answer, readings: number): Cell[] => {
+const saidAs = (member: string, { total, others }: Words): string => (member === TOTAL ? total : member === OTHERS ? others : member);
+
+const cellsOf = (row: AnswerRow, { axis }: Answer, readings: number, words: Words): Cell[] => {
   const list = new Array<Cell>(1 + row.members.length + readings);
-  list[0] = row.period === undefined ? TOTAL : axis.labels[row.period];
+  list[0] = row.period === undefined ? words.total : axis.labels[row.period];
+  // A member of the data is what it is, in every language; what stands for none of them is said in the answer's.
   let k = 1;
-  for (let m = 0; m < row.members.length; m++) list[k++] = row.members[m];
+  for (let m = 0; m < row.members.length; m++) list[k++] = row.kind === 'cell' ? row.members[m] : saidAs(row.members[m], words);
   for (let c = 0; c < readings; c++) list[k++] = readingOf(row, c);
   return list;
 };
@@ -128,9 +142,10 @@ const comparedDays = ({ covered, compared: all }: AnswerRow['data']): (DayRange 
 /** Dresses an answer: labels, days in ISO form, formats, caption and the ways out (R2). */
 export const resultOf = (answer: Answer, asked: Asked, model: Model, asOf: Day, found: Notes): PlainResult => {
   const { iso, range } = dayTexts();
-  const columns = columnsOf(answer, asked, model);
-  const marks = marksOf(answer.rows, asked, columns, model, found);
-  const cells = (row: AnswerRow): Cell[] => cellsOf(row, answer, asked.columns.length);
+  const labels = labelsOf(model, asked.locale);
+  const columns = columnsOf(answer, asked, model, labels);
+  const marks = marksOf(answer.rows, asked, columns, model, labels, found);
+  const cells = (row: AnswerRow): Cell[] => cellsOf(row, answer, asked.columns.length, labels.words);
   const compared: Record<string, (ComparedDays | null)[]> = {};
   const own: Seen = { asOf, knownBy: asked.knownBy };
   asked.columns.forEach(({ name, bound }, k) => {
@@ -150,14 +165,14 @@ export const resultOf = (answer: Answer, asked: Asked, model: Model, asOf: Day, 
   const json: ResultJson = {
     asOf: isoOf(asOf),
     unit: asked.by.kind === 'unit' ? asked.by.unit : null,
-    caption: shown ? captionOf(shown.data.covered[0], comparedDays(shown.data), seenElsewhere(shown.data.seenAt, own), model.locale) : '',
+    caption: shown ? captionOf(shown.data.covered[0], comparedDays(shown.data), seenElsewhere(shown.data.seenAt, own), asked.locale) : '',
     periods: periodsOf(answer, iso),
     columns,
     rows: answer.rows.map(cells),
     totals: answer.totals.map(cells),
     compared,
-    notes: found.list(),
-    locale: model.locale,
+    notes: found.list(labels.words),
+    locale: asked.locale,
     ...(marks.size === 0 ? {} : { marks: answer.rows.map((row) => marks.get(row) ?? columns.map(() => null)) }),
   };
   return withOutputs(json);

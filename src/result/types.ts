@@ -54,7 +54,7 @@ export interface ResultJson {
   readonly totals: readonly (readonly Cell[])[];
   readonly compared: Readonly<Record<string, readonly (ComparedDays | null)[]>>;
   readonly notes: readonly Note[];
-  /** The model's locale (BCP 47), in which numbers and days are written for people. */
+  /** The question's locale, else the model's (BCP 47), in which numbers and days are written for people. */
   readonly locale: string;
   /** Alerts that cells set off, by row of `rows` and column; left out where there are none. */
   readonly marks?: readonly (readonly (Mark | null)[])[];

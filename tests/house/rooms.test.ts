@@ -9,7 +9,7 @@ interface Room {
   readonly packages?: readonly RegExp[];
 }
 
-const CORE = ['errors', 'basics', 'calendar', 'windows', 'language', 'model', 'plan', 'engine', 'evaluate', 'result'] as const;
+const CORE = ['errors', 'basics', 'calendar', 'windows', 'language', 'words', 'model', 'plan', 'engine', 'evaluate', 'result'] as const;
 const below = (room: (typeof CORE)[number]): readonly string[] => CORE.slice(0, CORE.indexOf(room));
 const NODE = /^node:/;
 
@@ -23,6 +23,7 @@ const ROOMS: Readonly<Record<string, Room>> = {
   calendar: { uses: ['errors', 'basics'], packages: [/^temporal-polyfill\//] },
   windows: { uses: ['errors', 'calendar'] },
   language: { uses: ['errors'] },
+  words: { uses: ['language'] },
   model: { uses: below('model'), packages: [/^zod\/mini$/] },
   plan: { uses: below('plan') },
   engine: { uses: below('engine') },

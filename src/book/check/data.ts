@@ -5,6 +5,7 @@ import { attributeOfLink, NONE, UNKNOWN } from '../../model/attributes.ts';
 import type { Fact, Model } from '../../model/model.ts';
 import type { Bounds, Filter } from '../../plan/request.ts';
 import { ALL_TIME, equalSegments } from '../../plan/segments.ts';
+import { noteText, wordsOf } from '../../words/words.ts';
 import { EXAMPLES, type Finding, rowsText, verb } from './finding.ts';
 
 /** Days that a role's rows lie on, and how many on each. */
@@ -337,7 +338,7 @@ export const dataFindings = async ({ model, store, bounds, periodOf, labelOf, re
     found.push({
       code: 'data-note',
       severity: 'warning',
-      message: note.message,
+      message: noteText(note, wordsOf('en')),
       count: note.count,
       examples: [],
       wayOut: store.unreadable?.has(model.facts.get(note.fact)?.source ?? '')

@@ -15,6 +15,7 @@ export interface Finding {
     | 'long-gaps'
     | 'text-dates'
     | 'unused-name'
+    | 'missing-language'
     | 'window-built-in'
     | 'comparison-unusable';
   /** `warning`: numbers may be wrong. `hint`: worth knowing. What makes numbers impossible is an error when a model is opened. */

@@ -1,6 +1,9 @@
 import type { Expression } from '../../language/syntax.ts';
+import type { Path } from '../../model/keys.ts';
 import { columnOf, type Model } from '../../model/model.ts';
-import type { Finding } from './finding.ts';
+import { thingsOf } from '../../model/things.ts';
+import { speaks, type Texts } from '../../words/words.ts';
+import { EXAMPLES, type Finding } from './finding.ts';
 
 const namesIn = (node: Expression): string[] => {
   switch (node.kind) {
@@ -28,9 +31,36 @@ const unused = (what: string, name: string, path: readonly string[], model: Mode
   place: model.locate(path),
 });
 
+/** Labels and descriptions by language, and the languages that some of them have and others lack (R5). */
+const languageFindings = (model: Model): Finding[] => {
+  const texts: { readonly path: Path; readonly key: string; readonly text: Texts }[] = [];
+  for (const { path, written } of thingsOf(model.input))
+    for (const key of ['label', 'description']) {
+      const text = typeof written === 'object' && written !== null ? (written as Record<string, unknown>)[key] : undefined;
+      if (typeof text === 'object' && text !== null) texts.push({ path, key, text: text as Texts });
+    }
+  const languages = [...new Set(texts.flatMap(({ text }) => Object.keys(text)))].sort();
+  return languages.flatMap((language): Finding[] => {
+    const missed = texts.filter(({ text }) => !speaks(text, language));
+    // In the model's own language the name stands where there is no text.
+    if (missed.length === 0 || speaks({ [language]: '' }, model.locale)) return [];
+    return [
+      {
+        code: 'missing-language',
+        severity: 'hint',
+        message: `${missed.length} of ${texts.length} ${texts.length === 1 ? 'text' : 'texts'} by language ${missed.length === 1 ? 'lacks' : 'lack'} ${language}`,
+        count: missed.length,
+        examples: missed.slice(0, EXAMPLES).map(({ path, key }) => `${path[path.length - 1]} (${key})`),
+        wayOut: `An answer in ${language} takes that of the model's own language, else the name (R5).`,
+        place: model.locate([...missed[0].path, missed[0].key], 'key'),
+      },
+    ];
+  });
+};
+
 /** Sources, dimensions and computed columns that nothing uses, and windows that are there already. */
 export const nameFindings = (model: Model): Finding[] => {
-  const found: Finding[] = [];
+  const found: Finding[] = languageFindings(model);
   const { calendar } = model.input;
   const tables = [
     ...Object.values(calendar?.yearSystems ?? {}).map((system) => (system as { table?: string }).table),

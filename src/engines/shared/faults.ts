@@ -33,8 +33,8 @@ export const badDatesNote = (fact: string, role: string, column: string, count: 
   code: 'bad-dates',
   fact,
   role,
+  column,
   count,
-  message: `${fact}: ${count} ${count === 1 ? 'value' : 'values'} of ${role} (${column}) ${count === 1 ? 'is' : 'are'} no date and taken as blank`,
 });
 
 export const badNumber = (table: string, row: number | undefined, column: string, value: unknown, form: NumberForm): DurchblickError =>

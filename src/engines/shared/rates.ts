@@ -36,8 +36,9 @@ export const missingRates = (fact: Fact, { name }: Rate, role: string, rows: num
   code: 'missing-rates',
   fact: fact.name,
   role,
+  rate: name,
+  first: isoOf(first),
   count: rows,
-  message: `${fact.name}: ${rows} ${rows === 1 ? 'row has' : 'rows have'} no ${name} on ${role}, the first on ${isoOf(first)}, and ${rows === 1 ? 'is' : 'are'} blank in what takes it`,
 });
 
 /** A rate of a key on a day. */

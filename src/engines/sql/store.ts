@@ -272,7 +272,6 @@ const openAll = async (model: Model, state: SqlState): Promise<Opened> => {
       code: 'unreadable-fact',
       fact: fact.name,
       count: 0,
-      message: `${fact.name} may not be read: its dates count neither for the calendar nor for the latest date`,
     });
   }
   return { notes, unreadable };

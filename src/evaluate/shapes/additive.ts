@@ -88,7 +88,6 @@ const withoutSpread = ({ leaf, part }: PlannedMeasure, cells: Cells, runs: Runs,
     measure: name,
     grain,
     rows,
-    message: `${name} is kept by ${grain} and not spread: blank where a window cuts a ${grain} (${rows} ${rows === 1 ? 'row' : 'rows'})`,
   });
   return data;
 };
@@ -101,8 +100,9 @@ const noteUnfinished = ({ leaf, segments }: PlannedMeasure, { frame, notes }: Ca
   notes.add(`unfinished ${fact.name}`, {
     code: 'unfinished-period',
     fact: fact.name,
+    grain: fact.grain,
     start: isoOf(starts[at]),
     end: isoOf(ends[at]),
-    message: `${fact.name} is kept by ${fact.grain}; the ${fact.grain} from ${isoOf(starts[at])} to ${isoOf(ends[at])} is not over on ${isoOf(frame.asOf)} and not seen`,
+    asOf: isoOf(frame.asOf),
   });
 };

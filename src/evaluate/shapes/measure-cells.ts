@@ -55,7 +55,6 @@ export const finish = (
       code: 'overflow',
       measure: name,
       cells: tooGreat,
-      message: `${name}: ${tooGreat} ${tooGreat === 1 ? 'value is' : 'values are'} greater than a number can hold, and blank`,
     });
   }
   return { tuples, values, state, seen: mask, absent, scale };
@@ -67,7 +66,7 @@ export const noteInexact = (cells: Cells, task: PlannedMeasure, { notes }: Calcu
   notes.add(`inexact ${name}`, {
     code: 'inexact',
     measure: name,
-    message: `${name} is summed in double precision: its column has more than 6 decimals or too large amounts`,
+    why: 'sum',
   });
 };
 
@@ -81,6 +80,7 @@ export const noteUnsure = (cells: Cells, data: LeafData, task: PlannedMeasure, {
   notes.add(`inexact ${name}`, {
     code: 'inexact',
     measure: name,
-    message: `${name}: values have more than ${SURE_DIGITS} digits, and are shown as the nearest double`,
+    why: 'digits',
+    digits: SURE_DIGITS,
   });
 };

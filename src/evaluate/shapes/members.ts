@@ -79,8 +79,8 @@ const sharedOut = (
     over.notes.add(`spread across ${name}`, {
       code: 'spread-fallback',
       measure: name,
+      why: 'members',
       dimension: part,
-      message: `${name}: amounts for which the shape says nothing lie on all ${part} members alike`,
     });
   return shared.flatMap(({ parts }) => parts);
 };

@@ -29,6 +29,7 @@ export const noteReversed = (cells: Cells, { leaf }: PlannedMeasure, { from, unt
     code: 'reversed-dates',
     measure: name,
     rows,
-    message: `${name}: ${rows} ${rows === 1 ? 'row has' : 'rows have'} ${until} before ${from} and ${rows === 1 ? 'is' : 'are'} left out`,
+    from,
+    until,
   });
 };

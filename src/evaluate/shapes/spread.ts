@@ -17,8 +17,7 @@ const workingShare = (measure: string, segments: Segments, days: Int32Array | un
   return (segment, from, to) => {
     const whole = calendar.workingDays(segments.starts[segment], segments.ends[segment]);
     if (whole > 0) return [worked ? countDays(worked, from, to) : calendar.workingDays(from, to), whole];
-    const message = `${measure}: a period without working days is spread evenly`;
-    notes.add(`spread ${measure}`, { code: 'spread-fallback', measure, message });
+    notes.add(`spread ${measure}`, { code: 'spread-fallback', measure, why: 'working-days' });
     return even(segment, from, to);
   };
 };
@@ -59,8 +58,7 @@ const shapedShare = (
     const [low, high] = [starts[segment] - first, ends[segment] - first + 1];
     const whole = weight[high] - weight[low];
     if (whole > 0 && unread[high] === unread[low]) return [counted[to - first + 1] - counted[from - first], whole];
-    const message = `${measure}: a period for which its shape says nothing is spread evenly`;
-    over.notes.add(`spread ${measure}`, { code: 'spread-fallback', measure, message });
+    over.notes.add(`spread ${measure}`, { code: 'spread-fallback', measure, why: 'shape' });
     return even(segment, from, to);
   };
 };

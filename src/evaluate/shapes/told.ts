@@ -35,7 +35,6 @@ const noteUnplaced = (measure: PlannedMeasure, told: LoadedMeasure['told'], { no
     role,
     rows,
     ...(sums ? { amount } : {}),
-    message: `${name} on ${role}: ${rows} ${rows === 1 ? 'row has' : 'rows have'} no ${role} date and ${rows === 1 ? 'is' : 'are'} in no period${sums ? ` (${name} ${amount})` : ''}`,
   });
 };
 
@@ -52,7 +51,7 @@ const noteBetween = (measure: PlannedMeasure, told: LoadedMeasure['told'], { not
     role,
     rows,
     ...(aggregate.kind === 'sum' ? { amount: all.amount - placed.amount } : {}),
-    message: `${name} on ${role}: ${rows} ${rows === 1 ? 'row has a' : 'rows have a'} ${role} date in no ${fact.grain}`,
+    grain: fact.grain,
   });
 };
 

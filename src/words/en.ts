@@ -1,0 +1,94 @@
+import { builtInWindow, unitParts } from './built-in.ts';
+import type { Words } from './words.ts';
+
+const UNITS = { day: 'day', week: 'week', month: 'month', quarter: 'quarter', half: 'half-year', year: 'year', 'week-year': 'week-year' };
+
+const unitText = (unit: string): string => {
+  const [system, civil] = unitParts(unit, UNITS);
+  if (civil === undefined) return system;
+  return `${system}${system ? ' ' : ''}${UNITS[civil as keyof typeof UNITS]}`;
+};
+
+const counted = (count: number, one: string, many = `${one}s`): string => `${count} ${count === 1 ? one : many}`;
+const have = (rows: number): string => `${counted(rows, 'row')} ${rows === 1 ? 'has' : 'have'}`;
+const are = (count: number): string => (count === 1 ? 'is' : 'are');
+
+export const en: Words = {
+  period: 'period',
+  total: 'Total',
+  others: '(others)',
+  against: (own, other) => `${own} against ${other}`,
+  stoodOn: (day) => ` as it stood on ${day}`,
+  knownOn: (day) => ` as it was known on ${day}`,
+  asOf: (day) => `as of ${day}`,
+  until: (day) => `to ${day}`,
+  reading: 'reading',
+  value: 'value',
+  days: 'days',
+  compared: 'compared with',
+  limit: (kind, value) => `${kind.replace('-', ' ')} ${value}`,
+  window: (name) => {
+    const window = builtInWindow(name);
+    switch (window?.kind) {
+      case undefined:
+        return undefined;
+      case 'so-far':
+        return 'so far';
+      case 'ever':
+        return 'since the first day';
+      case 'rolling':
+        return `last ${counted(window.count, window.unit)}`;
+      case 'last-complete':
+        return window.count === 1 ? `last full ${unitText(window.unit)}` : `last ${window.count} full ${unitText(window.unit)}s`;
+      case 'to-date':
+        return window.complete ? `${unitText(window.unit)} to the last full month` : `${unitText(window.unit)} to date`;
+    }
+  },
+  comparison: (name) => (name === 'previous' ? 'the time before' : name === 'year-earlier' ? 'a year earlier' : undefined),
+  form: (comparison, form) => {
+    if (form === 'value') return comparison;
+    return `${form} ${form === 'change' ? 'on' : form === 'index' ? 'of' : 'to'} ${comparison}`;
+  },
+  acrossAll: 'over all',
+  acrossTime: 'over all of the range',
+  across: (attributes) => `over all ${attributes.join(' and ')}`,
+  attribute: () => undefined,
+  notes: {
+    'no-counterpart': ({ comparison, rows }) => `vs ${comparison}: ${have(rows)} no counterpart and ${are(rows)} blank`,
+    'short-history': ({ measure, window, first, rows }) =>
+      `${measure} over ${window} reaches before the first day${first === undefined ? '' : `, ${first},`} on ${counted(rows, 'row')}: computed on what there is`,
+    'cut-at-as-of': ({ window, asOf, rows }) =>
+      `over ${window} reaches past the as-of date, ${asOf}, on ${counted(rows, 'row')} and is cut there`,
+    overflow: ({ measure, cells }) => `${measure}: ${counted(cells, 'value')} ${are(cells)} greater than a number can hold, and blank`,
+    inexact: ({ measure, why, digits }) =>
+      why === 'sum'
+        ? `${measure} is summed in double precision: its column has more than 6 decimals or too large amounts`
+        : `${measure}: values have more than ${digits} digits, and are shown as the nearest double`,
+    'reversed-dates': ({ measure, rows, from, until }) => `${measure}: ${have(rows)} ${until} before ${from} and ${are(rows)} left out`,
+    'spread-fallback': ({ measure, why, dimension }) => {
+      if (why === 'members') return `${measure}: amounts for which the shape says nothing lie on all ${dimension} members alike`;
+      return why === 'shape'
+        ? `${measure}: a period for which its shape says nothing is spread evenly`
+        : `${measure}: a period without working days is spread evenly`;
+    },
+    'coarse-grain': ({ measure, grain, rows }) =>
+      `${measure} is kept by ${grain} and not spread: blank where a window cuts a ${grain} (${counted(rows, 'row')})`,
+    'unfinished-period': ({ fact, grain, start, end, asOf }) =>
+      `${fact} is kept by ${grain}; the ${grain} from ${start} to ${end} is not over on ${asOf} and not seen`,
+    'unknown-members': ({ fact, attribute, dimension, rows }) =>
+      `${fact}: ${rows} ${rows === 1 ? 'row has a key' : 'rows have keys'} for ${attribute} that ${dimension} does not have, kept under (unknown)`,
+    'partial-against-whole': ({ reading }) =>
+      `${reading}: the running period is set against a whole one; \`over so-far\` compares like with like`,
+    'unplaced-dates': ({ measure, role, rows, amount, grain }) =>
+      grain === undefined
+        ? `${measure} on ${role}: ${have(rows)} no ${role} date and ${are(rows)} in no period${amount === undefined ? '' : ` (${measure} ${amount})`}`
+        : `${measure} on ${role}: ${have(rows)} a ${role} date in no ${grain}`,
+    alert: ({ label, heading, limits, cells }) =>
+      `${label}: ${heading} is ${limits.map(({ kind, value }) => `${kind.replace('-', ' ')} ${value}`).join(' or ')} in ${counted(cells, 'cell')}`,
+    'bad-dates': ({ fact, role, column, count }) =>
+      `${fact}: ${counted(count, 'value')} of ${role} (${column}) ${are(count)} no date and taken as blank`,
+    'missing-rates': ({ fact, rate, role, first, count }) =>
+      `${fact}: ${have(count)} no ${rate} on ${role}, the first on ${first}, and ${are(count)} blank in what takes it`,
+    'unreadable-fact': ({ fact }) => `${fact} may not be read: its dates count neither for the calendar nor for the latest date`,
+  },
+};
