@@ -23,3 +23,6 @@ export const greatest = (numbers: Iterable<number>): number => {
   for (const number of numbers) if (number > most) most = number;
   return most;
 };
+
+/** A text as it stands in HTML and SVG, in elements and in quoted attributes. */
+export const escapeHtml = (text: string): string => text.replace(/[&<>"']/g, (char) => `&#${char.charCodeAt(0)};`);

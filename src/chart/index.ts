@@ -1,3 +1,4 @@
+import { escapeHtml } from '../basics/text.ts';
 import { DurchblickError } from '../errors.ts';
 import type { Charted } from './panels.ts';
 import { type ChartSpec, chartSpec } from './spec.ts';
@@ -73,8 +74,6 @@ const renderPng = async (spec: ChartSpec): Promise<Uint8Array> => {
   });
   return picture.render().asPng();
 };
-
-const escapeHtml = (text: string): string => text.replace(/[&<>"']/g, (char) => `&#${char.charCodeAt(0)};`);
 
 export interface RenderOptions {
   /** Title of a page. */

@@ -5,6 +5,7 @@ import type { AskCommandOptions } from './ask.ts';
 import { collect, withEngine } from './book.ts';
 import type { CalendarCommandOptions } from './calendar.ts';
 import type { CheckOptions } from './check.ts';
+import type { DictionaryOptions } from './dictionary.ts';
 import type { ExplainOptions } from './explain.ts';
 import type { FiguresOptions } from './figures.ts';
 import type { InitOptions } from './init.ts';
@@ -190,6 +191,16 @@ withEngine(
       (await import('./figures.ts')).figures(path, readings, options),
     ),
   );
+
+withEngine(program.command('dictionary'))
+  .argument('<model>', 'model file, or the folder of a model.yaml')
+  .option('-o, --output <file>', 'write to a file: .html, .md or .json; Markdown to stdout when left out')
+  .option('--format <format>', 'html, markdown or json, where the file does not say')
+  .option('--as-of <date>', 'the day to lay windows and comparisons at: YYYY-MM-DD, latest, today, yesterday or a point')
+  .option('--locale <tag>', 'language of labels and words: en-GB, de')
+  .description('write what every name means: measures and formulas in a sentence, how they add up and what they are made of')
+  .addHelpText('after', '\nExample:\n  npx durchblick dictionary demo/model.yaml -o dictionary.html')
+  .action(run(async (path: string, options: DictionaryOptions) => (await import('./dictionary.ts')).dictionary(path, options)));
 
 withEngine(program.command('check'))
   .argument('<model>', 'model file, the folder of a model.yaml, or a folder of models')

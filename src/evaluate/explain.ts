@@ -14,7 +14,7 @@ import { VALUE } from './column.ts';
 import { type Evaluation, valuesOf } from './evaluation.ts';
 import { daysOf, type ExplainedDays, type LeftOut, type RowsBehind, rowsBehind, type SpreadShare } from './rows-behind.ts';
 import type { DayRange } from './scope.ts';
-import { wordsOf } from './shapes/table.ts';
+import { measureWords } from './shapes/table.ts';
 
 export type { ExplainedDays, LeftOut, RowsBehind, SpreadShare } from './rows-behind.ts';
 
@@ -140,7 +140,7 @@ const measurePart = (leaf: Leaf): Partial<ExplainedPart> => {
   const { measure, role, window } = leaf;
   return {
     measure: measure.name,
-    aggregate: wordsOf(measure),
+    aggregate: measureWords(measure),
     fact: measure.fact.name,
     role: measure.open ? `${measure.open.from} until ${measure.open.until}` : role.name,
     horizon: horizonOf(leaf),

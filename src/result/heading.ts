@@ -18,6 +18,8 @@ interface Saying {
   readonly model: Model;
   readonly labels: Labels;
   readonly facts: readonly Fact[];
+  /** Signs of arithmetic, where they are not as written. */
+  readonly signs?: Readonly<Record<Operator, string>>;
 }
 
 const held = ({ text, tight }: Said, least: number): string => (tight < least ? `(${text})` : text);
@@ -66,7 +68,7 @@ const say = (node: Expression, saying: Saying): Said => {
       const [left, right] = [say(node.left, saying), say(node.right, saying)];
       const tight = TIGHT[node.operator];
       // What stands behind a minus or a stroke is one thing.
-      const text = `${held(left, tight)} ${node.operator} ${held(right, node.operator === '-' || node.operator === '/' ? tight + 1 : tight)}`;
+      const text = `${held(left, tight)} ${saying.signs?.[node.operator] ?? node.operator} ${held(right, node.operator === '-' || node.operator === '/' ? tight + 1 : tight)}`;
       return { text, labelled: left.labelled || right.labelled, tight };
     }
     case 'call': {
@@ -97,6 +99,14 @@ export const headingOf = (reading: string, model: Model, labels: Labels): string
   const facts = leavesOf(bindText(model, reading)).map(({ measure }) => measure.fact);
   const { text, labelled } = say(parseReading(reading), { model, labels, facts });
   return labelled ? text : reading.replaceAll('"', '').trim().replace(/\s+/g, ' ');
+};
+
+const SIGNS: Readonly<Record<Operator, string>> = { '+': '+', '-': '−', '*': '×', '/': '÷' };
+
+/** A reading in words throughout, whether or not the model has labels for it: `revenue (month to date) ÷ budget (month to date)`. */
+export const inWords = (reading: string, model: Model, labels: Labels): string => {
+  const facts = leavesOf(bindText(model, reading)).map(({ measure }) => measure.fact);
+  return say(parseReading(reading), { model, labels, facts, signs: SIGNS }).text;
 };
 
 /** A column to be headed: what it is called, and what tells it from every other. */

@@ -2,7 +2,7 @@
 
 import { CIVIL_UNITS } from '../calendar/calendar.ts';
 import type { Standing } from '../calendar/standing.ts';
-import { wordsOf } from '../evaluate/shapes/table.ts';
+import { measureWords } from '../evaluate/shapes/table.ts';
 import type { AttributeRef } from '../model/attributes.ts';
 import { reach, writtenAttributes } from '../model/attributes.ts';
 import { daysIn, type Fact, type Measure, type Model } from '../model/model.ts';
@@ -67,7 +67,7 @@ const measureEntry = (measure: Measure, { input }: Model, saidIn: Saying): Named
   return entry({
     kind: 'measure',
     name: measure.name,
-    is: wordsOf(measure) + whereWords(measure.where),
+    is: measureWords(measure) + whereWords(measure.where),
     role: measure.role,
     facts: [measure.fact.name],
     unit: measureUnit(measure),

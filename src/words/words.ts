@@ -3,6 +3,7 @@ import type { Form } from '../language/syntax.ts';
 import { de } from './de.ts';
 import { en } from './en.ts';
 import type { LimitKind, NoteOf, NoteTexts } from './notes.ts';
+import type { Phrases } from './phrases.ts';
 
 export type { LimitKind, NoteCode, NoteOf } from './notes.ts';
 
@@ -35,6 +36,7 @@ export interface Words {
   readonly across: (attributes: readonly string[]) => string;
   /** An attribute that every model has; undefined where it goes by its name. */
   readonly attribute: (name: string) => string | undefined;
+  readonly phrases: Phrases;
   readonly notes: NoteTexts;
 }
 

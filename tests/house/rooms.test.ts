@@ -45,9 +45,10 @@ const ROOMS: Readonly<Record<string, Room>> = {
   book: { uses: [...CORE, 'engines/shared', 'files'] },
   chart: { uses: CORE, packages: [/^(vega(-lite)?|@resvg\/resvg-js|node:module)$/] },
   draft: { uses: ['errors', 'basics', 'calendar', 'model', 'files'], packages: [/^yaml$/] },
+  dictionary: { uses: [...CORE, 'book'] },
   index: { uses: [...CORE, 'book'] },
   cli: {
-    uses: [...CORE, 'files', 'book', 'chart', 'draft', 'engines/sql', 'engines/memory', 'engines/duckdb', 'engines/postgres'],
+    uses: [...CORE, 'files', 'book', 'chart', 'dictionary', 'draft', 'engines/sql', 'engines/memory', 'engines/duckdb', 'engines/postgres'],
     packages: [NODE, /^(commander|cli-progress|string-width|sql-formatter)$/],
   },
 };

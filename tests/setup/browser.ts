@@ -2,6 +2,7 @@ import { mkdtempSync, readFileSync } from 'node:fs';
 import { createRequire } from 'node:module';
 import { tmpdir } from 'node:os';
 import { join, resolve } from 'node:path';
+import { pathToFileURL } from 'node:url';
 import { type BrowserContext, chromium, type Page } from 'playwright-core';
 import { build, preview } from 'vite';
 import { ROOT } from './cli.ts';
@@ -25,6 +26,25 @@ const FLAGS = [
   '--disable-component-update',
   '--disable-sync',
 ];
+
+/** Opens a file of its own, that nothing else belongs to; the page reaches no network. */
+export const openFile = async (path: string): Promise<Omit<Opened, 'url'>> => {
+  const browser = await chromium.launch({ executablePath: CHROMIUM, args: FLAGS });
+  const context = await browser.newContext({ viewport: { width: 1280, height: 800 } });
+  const errors: string[] = [];
+  await context.route(
+    (asked) => asked.protocol.startsWith('http'),
+    (route) => {
+      errors.push(`asked for ${route.request().url()}`);
+      return route.abort();
+    },
+  );
+  const page = await context.newPage();
+  page.on('console', (message) => message.type() === 'error' && errors.push(message.text()));
+  page.on('pageerror', (error) => errors.push(error.message));
+  await page.goto(pathToFileURL(path).href);
+  return { page, context, errors, close: () => browser.close() };
+};
 
 /** Builds a Vite application, serves it and opens it in Chromium, which reaches nothing but that server. */
 export const openApplication = async (folder: string, viewport = { width: 1280, height: 800 }): Promise<Opened> => {

@@ -6,6 +6,8 @@ import type { NothingShown, PlannedKind } from '../../plan/planned.ts';
 
 import { hasComparison } from '../../plan/steps.ts';
 import type { Compare } from '../../windows/compare.ts';
+import { filled, type Phrases } from '../../words/phrases.ts';
+import { wordsOf as languageOf } from '../../words/words.ts';
 import type { Kind, Spreads } from '../scope.ts';
 import { additiveKind } from './additive.ts';
 import type * as Seldom from './seldom.ts';
@@ -17,22 +19,63 @@ interface Shape {
   readonly kind: 'additive' | ((seldom: typeof Seldom) => Kind);
   /** What is shown with nothing to aggregate. */
   readonly nothing: (measure: Measure) => NothingShown;
-  /** How `explain` says it (V1). */
-  readonly words: (measure: Measure) => string;
+  /** What it is, in words (V1). */
+  readonly words: (measure: Measure, spoken: Spoken) => string;
+  /** How it adds up. */
+  readonly adds: (measure: Measure) => 'addsUp' | 'addsOverMembers' | 'addsOverTime' | 'addsNowhere';
 }
 
-const daysWords = ({ days, from, until }: DaysBetween): string =>
-  `${days === 'working' ? 'working ' : ''}days between ${from} and ${until}`;
-const percentileWords = (at: number): string => (at === 0.5 ? 'median' : `percentile at ${at}`);
-const valueWords = ({ aggregate }: Measure): string => {
-  if (aggregate.kind === 'days-between') return `average of ${daysWords(aggregate)}`;
-  if (aggregate.kind === 'percentile')
-    return `${percentileWords(aggregate.at)} of ${aggregate.of.kind === 'column' ? aggregate.of.column : daysWords(aggregate.of)}`;
-  if (aggregate.kind === 'first-time') return `values of ${aggregate.column} seen for the first time of all`;
-  if (aggregate.kind === 'count') return `count of ${aggregate.column === undefined ? 'rows' : `rows with ${aggregate.column}`}`;
-  return `${aggregate.kind === 'count-distinct' ? 'distinct values' : aggregate.kind} of ${aggregate.column}`;
+const nowhere = () => 'addsNowhere' as const;
+const overMembers = () => 'addsOverMembers' as const;
+
+/** How what measures are made of is said: phrases of a language, and what a column is called. */
+export interface Spoken {
+  readonly phrases: Phrases;
+  readonly column: (name: string) => string;
+  readonly role: (name: string) => string;
+  /** Over which rows, where that is said. */
+  readonly over?: string;
+}
+
+/** As models write them, in English. */
+const PLAIN: Spoken = { phrases: languageOf('en').phrases, column: (name) => name, role: (name) => name };
+
+const daysWords = ({ days, from, until }: DaysBetween, { phrases, role }: Spoken): string =>
+  filled(days === 'working' ? phrases.workingDaysBetween : phrases.daysBetween, { from: role(from), until: role(until) });
+
+const valueWords = (measure: Measure, spoken: Spoken): string =>
+  `${aggregateWords(measure, spoken)}${spoken.over === undefined ? '' : ` ${spoken.over}`}`;
+
+const aggregateWords = ({ aggregate }: Measure, spoken: Spoken): string => {
+  const { phrases, column } = spoken;
+  switch (aggregate.kind) {
+    case 'days-between':
+      return filled(phrases.averageOf, { of: daysWords(aggregate, spoken) });
+    case 'percentile': {
+      const of = aggregate.of.kind === 'column' ? column(aggregate.of.column) : daysWords(aggregate.of, spoken);
+      return aggregate.at === 0.5 ? filled(phrases.median, { of }) : filled(phrases.percentile, { at: aggregate.at, of });
+    }
+    case 'first-time':
+      return filled(phrases.firstTime, { of: column(aggregate.column) });
+    case 'count':
+      return aggregate.column === undefined ? phrases.count : filled(phrases.countOf, { of: column(aggregate.column) });
+    case 'count-distinct':
+      return filled(phrases.distinct, { of: column(aggregate.column) });
+    default:
+      return filled(phrases[aggregate.kind], { of: column(aggregate.column) });
+  }
 };
-const overDays = (measure: Measure): string => `${valueWords(measure)}, over time the ${measure.acrossTime} of the days that have rows`;
+
+const ACROSS = { last: 'last', 'last-known': 'lastKnown', first: 'first', average: 'mean', min: 'least', max: 'greatest' } as const;
+const overDays = (measure: Measure, spoken: Spoken): string =>
+  filled(spoken.phrases.overTime, {
+    value: valueWords(measure, spoken),
+    across: spoken.phrases[ACROSS[measure.acrossTime ?? 'last']],
+  });
+const openWords = (measure: Measure, spoken: Spoken): string => {
+  const { from = '', until = '' } = measure.open ?? {};
+  return filled(spoken.phrases.open, { value: valueWords(measure, spoken), from: spoken.role(from), until: spoken.role(until) });
+};
 /** The same in a covered and in an empty window; `empty` of the measure decides over what is usual (M2). */
 const both = (usual: NothingShown['covered'], { empty, aggregate }: Measure): NothingShown => {
   const shown = empty === 'zero' ? 'zero' : empty === 'blank' ? (aggregate.kind === 'sum' ? 'nothing' : 'blank') : usual;
@@ -47,57 +90,67 @@ const SHAPES: readonly Shape[] = [
     kind: ({ levelKind }) => levelKind,
     // Nothing open is 0, and no day at all no level (M5).
     nothing: () => ({ covered: 'zero', empty: 'blank' }),
-    words: (measure) =>
-      `${valueWords(measure)}, of rows that are open: from ${measure.open?.from} until ${measure.open?.until}, at the last day covered`,
+    words: openWords,
+    adds: overMembers,
   },
   {
     is: ({ acrossTime }) => acrossTime === 'last-known',
     kind: ({ sightingsKind }) => sightingsKind('latest'),
     nothing: sumOrBlank,
     words: overDays,
+    adds: overMembers,
   },
   {
     is: ({ acrossTime }) => acrossTime !== undefined,
     kind: ({ overTimeKind }) => overTimeKind,
     nothing: sumOrBlank,
     words: overDays,
+    adds: overMembers,
   },
   {
     is: ({ aggregate }) => aggregate.kind === 'count-distinct',
     kind: ({ sightingsKind }) => sightingsKind('distinct'),
     nothing: (measure) => both('zero', measure),
     words: valueWords,
+    adds: nowhere,
   },
   {
     is: ({ aggregate }) => aggregate.kind === 'days-between',
     kind: ({ betweenKind }) => betweenKind,
     nothing: (measure) => both('blank', measure),
     words: valueWords,
+    adds: nowhere,
   },
   {
     is: ({ aggregate }) => aggregate.kind === 'percentile',
     kind: ({ percentileKind }) => percentileKind,
     nothing: (measure) => both('blank', measure),
     words: valueWords,
+    adds: nowhere,
   },
   {
     is: ({ aggregate }) => aggregate.kind === 'first-time',
     kind: ({ firstTimeKind }) => firstTimeKind,
     nothing: (measure) => both('zero', measure),
     words: valueWords,
+    adds: () => 'addsOverTime',
   },
   {
     is: () => true,
     kind: 'additive',
     nothing: (measure) => (measure.aggregate.kind === 'count' ? both('zero', measure) : sumOrBlank(measure)),
     words: valueWords,
+    adds: ({ aggregate }) => (aggregate.kind === 'sum' || aggregate.kind === 'count' ? 'addsUp' : 'addsNowhere'),
   },
 ];
 
 const shapeOf = (measure: Measure): Shape => SHAPES.find(({ is }) => is(measure)) as Shape;
 
-/** How `explain` says what a measure aggregates (V1). */
-export const wordsOf = (measure: Measure): string => shapeOf(measure).words(measure);
+/** What a measure aggregates, in words: as the model writes it, or as it is said to people (V1). */
+export const measureWords = (measure: Measure, spoken: Spoken = PLAIN): string => shapeOf(measure).words(measure, spoken);
+
+/** How a measure's numbers add up. */
+export const addingOf = (measure: Measure): ReturnType<Shape['adds']> => shapeOf(measure).adds(measure);
 
 /** Kinds of measures with all that they need loaded. */
 export interface Kinds {

@@ -1,0 +1,18 @@
+import type { Book } from '../book/types.ts';
+import { localeOf } from '../plan/question.ts';
+import { type Dictionary, dictionaryOf } from './dictionary.ts';
+
+/**
+ * The dictionary of an open model: every name in words, windows and comparisons with their days at the as-of date, in a
+ * language (BCP 47; the model's own when left out, R5). `asOf` is a date or point; the model's own when left out (A1).
+ */
+export const dictionaryFor = async (
+  book: Pick<Book, 'model' | 'windows' | 'calendar' | 'asOf'>,
+  options: { readonly locale?: string; readonly asOf?: string } = {},
+): Promise<Dictionary> => {
+  const { model } = book;
+  const locale = localeOf(model, options.locale);
+  const at = options.asOf === undefined ? {} : { at: [options.asOf] };
+  const spans = await book.windows({ ...at, locale });
+  return dictionaryOf(model, { spans, calendar: await book.calendar(), asOf: await book.asOf(options.asOf), locale });
+};
