@@ -90,10 +90,10 @@ const databaseFile = (url: string | undefined): string[] => DATABASE_FILE.exec(u
 const masked = (url: string): string =>
   url.replace(/^([a-z][a-z0-9+.-]*:\/\/[^/?#:@]*:).*@/i, '$1***@').replace(/([?&]password=)[^&]*/gi, '$1***');
 
-const connected = async (url: string, { trace, inPlace, allow }: Opening, { files, folder }: ModelFile): Promise<Engine> => {
+const connected = async (url: string, { trace, inPlace, allow }: Opening, { files, folder }: ModelFile): Promise<() => Engine> => {
   if (/^postgres(ql)?:/.test(url)) {
     const { postgres } = await import('../engines/postgres/index.ts');
-    return postgres({ connectionString: url, files, trace });
+    return () => postgres({ connectionString: url, files, trace });
   }
   const [file] = databaseFile(url);
   if (file === undefined)
@@ -101,7 +101,7 @@ const connected = async (url: string, { trace, inPlace, allow }: Opening, { file
       hint: 'It takes postgres://user@host/database or duckdb:file.duckdb.',
     });
   const { duckdb } = await import('../engines/duckdb/index.ts');
-  return duckdb({ path: resolve(file), folder, allow, files, trace, inPlace });
+  return () => duckdb({ path: resolve(file), folder, allow, files, trace, inPlace });
 };
 
 /** The model file of a path: a folder stands for the `model.yaml` in it. */
@@ -113,12 +113,32 @@ export const modelFile = async (path: string): Promise<string> => {
   return isFolder ? `${path.replace(/\/+$/, '')}/model.yaml` : path;
 };
 
+/** Engines over the data of a model, as options choose them; each opens once. */
+export const engineMaker = async (loaded: ModelFile, options: Opening): Promise<() => Engine> => {
+  const { model, files, folder } = loaded;
+  const { allow, trace, inPlace, connect } = options;
+  if (connect !== undefined) {
+    if (options.engine !== undefined)
+      throw new DurchblickError('bad-option', '--engine stands beside --connect', { hint: 'The database answers; leave --engine out.' });
+    return connected(connect, options, loaded);
+  }
+  const chosen = options.engine === undefined ? await engineFor(model, files) : undefined;
+  const engine = options.engine ?? chosen?.engine;
+  if (chosen) options.chose?.(chosen.engine, chosen.why);
+  if (engine === 'duckdb') {
+    const { duckdb } = await import('../engines/duckdb/index.ts');
+    return () => duckdb({ folder, allow, files, trace, inPlace, keep: keepFolder(options, folder), kept: sayKept(options) });
+  }
+  const { memory } = await import('../engines/memory/index.ts');
+  return () => memory({}, { files });
+};
+
 /** Opens the model of a path. */
 export const openBook = async (path: string, options: Opening = {}): Promise<Book> => {
   const modelPath = await modelFile(path);
-  const { allow, trace, inPlace, writes = [] } = options;
+  const { allow, writes = [] } = options;
   const loaded = await loadModel(modelPath, { allow });
-  const { model, files, folder, parts } = loaded;
+  const { model, files, parts } = loaded;
   options.loaded?.(parts);
   const opening = secondsOf(options.refresh);
   const places = await modelPlaces(model, files);
@@ -126,24 +146,7 @@ export const openBook = async (path: string, options: Opening = {}): Promise<Boo
     writes.flatMap((file) => file ?? []),
     [modelPath, ...parts.map(({ real }) => real), ...places, ...databaseFile(options.connect)],
   );
-  if (options.connect !== undefined) {
-    if (options.engine !== undefined)
-      throw new DurchblickError('bad-option', '--engine stands beside --connect', { hint: 'The database answers; leave --engine out.' });
-    return open(model, await connected(options.connect, options, loaded), opening);
-  }
-  const chosen = options.engine === undefined ? await engineFor(model, files) : undefined;
-  const engine = options.engine ?? chosen?.engine;
-  if (chosen) options.chose?.(chosen.engine, chosen.why);
-  if (engine === 'duckdb') {
-    const { duckdb } = await import('../engines/duckdb/index.ts');
-    return open(
-      model,
-      duckdb({ folder, allow, files, trace, inPlace, keep: keepFolder(options, folder), kept: sayKept(options) }),
-      opening,
-    );
-  }
-  const { memory } = await import('../engines/memory/index.ts');
-  return open(model, memory({}, { files }), opening);
+  return open(model, (await engineMaker(loaded, options))(), opening);
 };
 
 /** Runs something with a book and closes it afterwards. */

@@ -6,6 +6,7 @@ import { collect, withEngine } from './book.ts';
 import type { CalendarCommandOptions } from './calendar.ts';
 import type { CheckOptions } from './check.ts';
 import type { DictionaryOptions } from './dictionary.ts';
+import type { DiffCommandOptions } from './diff.ts';
 import type { ExplainOptions } from './explain.ts';
 import type { FiguresOptions } from './figures.ts';
 import type { InitOptions } from './init.ts';
@@ -190,6 +191,28 @@ withEngine(
     run(async (path: string, readings: string[], options: FiguresOptions) =>
       (await import('./figures.ts')).figures(path, readings, options),
     ),
+  );
+
+withEngine(
+  withQuestion(
+    program
+      .command('diff')
+      .argument('<old>', 'model file, or the folder of a model.yaml')
+      .argument('[new-and-readings...]', 'the other model, left out where only what is seen differs; then what to compare, each in quotes')
+      .description('say what two models define differently, which numbers change, and why; exit code 4 when anything differs'),
+    'two sides',
+  ),
+)
+  .option('--data <folders>', 'folders with the data of the old and the new side: old/,new/', collect)
+  .option('--cells <n>', 'differing cells to list of each reading, the largest first', '10')
+  .option('--format <format>', 'text or json', 'text')
+  .option('--output <file>', 'write to a file instead of stdout')
+  .addHelpText(
+    'after',
+    '\nExamples:\n  npx durchblick diff demo/model.yaml changed/model.yaml --question monthly-sales\n  npx durchblick diff demo/model.yaml budget --by month --range 2026 --known-by 2026-01-15,2026-06-30',
+  )
+  .action(
+    run(async (old: string, others: string[], options: DiffCommandOptions) => (await import('./diff.ts')).diff(old, others, options)),
   );
 
 withEngine(program.command('dictionary'))

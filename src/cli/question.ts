@@ -194,16 +194,19 @@ const collect = (value: string, previous: string[] = []): string[] => [...previo
 /** Of an option that may stand without a value, which is then `true`. */
 const collectOr = (value: string, previous?: string[] | true): string[] => [...(Array.isArray(previous) ? previous : []), value];
 
-/** Adds the options of a question to a command. */
-export const withQuestion = (command: Command): Command =>
-  command
+/** Adds the options of a question to a command. `two sides`: what is seen may differ between them, and there may be several questions. */
+export const withQuestion = (command: Command, sides: 'one' | 'two sides' = 'one'): Command => {
+  const apart = sides === 'two sides' ? '; two, with a comma between, for the old and the new side' : '';
+  const list = (value: string, previous: unknown): string | string[] =>
+    sides === 'two sides' ? collect(value, previous as string[] | undefined) : value;
+  return command
     .option('--by <unit|windows>', 'a unit (day, week, month, …) or a list of windows (mtd,qtd,ytd; repeatable)', collect)
     .option('--per <attributes>', 'split by attributes: region,family, or by days: weekday, year,month-of-year (repeatable)', collect)
     .option('--range <range>', 'periods or dates, 2026-01/2026-08, or the name of a window')
     .option('--from <date>', 'first period or date of the range')
     .option('--to <date>', 'last period or date of the range, inclusive')
-    .option('--as-of <date>', 'the last day that may be seen: YYYY-MM-DD, latest, today, yesterday or a point')
-    .option('--known-by <date>', 'versions recorded later are not seen')
+    .option('--as-of <date>', `the last day that may be seen: YYYY-MM-DD, latest, today, yesterday or a point${apart}`, list)
+    .option('--known-by <date>', `versions recorded later are not seen${apart}`, list)
     .option('--where <filter>', "'region=North,South', 'family!=Bulbs', 'size=10..20' (repeatable)", collect)
     .addOption(new Option('--gaps <how>', 'periods without data').choices(['show', 'hide']))
     .option('--totals [which]', 'add totals: members, axis or both (repeatable)', collectOr)
@@ -214,5 +217,7 @@ export const withQuestion = (command: Command): Command =>
     .option('--locale <tag>', 'language of labels and words, and form of numbers: en-GB, de')
     .option(
       '--question <name|file>',
-      'a question of the model by its name, or of a JSON file; what is said beside it holds instead of its own',
+      `a question of the model by its name, or of a JSON file; what is said beside it holds instead of its own${sides === 'two sides' ? ' (repeatable)' : ''}`,
+      list,
     );
+};

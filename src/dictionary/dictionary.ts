@@ -10,7 +10,7 @@ import type { LaidSpan } from '../plan/windows.ts';
 import { type Format, formatter } from '../result/format.ts';
 import { inWords } from '../result/heading.ts';
 import { type Labels, labelsOf } from '../result/labels.ts';
-import { namesOf } from '../result/names.ts';
+import { type NamedEntry, namesOf } from '../result/names.ts';
 import { filled, type Phrases } from '../words/phrases.ts';
 import { type Origin, originsOf, readable, spelled } from './origins.ts';
 
@@ -228,17 +228,17 @@ const calendarsOf = (calendar: Calendar): readonly DefinedYears[] =>
 const factText = (fact: Fact, { labels }: Saying): string =>
   [...fact.roles.values()].map(({ name }) => labels.role(name, [fact]).text).join(', ');
 
-/** Everything that a model names, in words. */
-export const dictionaryOf = (model: Model, { spans, calendar, asOf, locale }: Surroundings): Dictionary => {
-  const labels = labelsOf(model, locale);
-  const saying: Saying = { model, labels, phrases: labels.words.phrases };
-  const { input } = model;
-  const names = namesOf(model, locale);
-  const entryOf = (kind: string, name: string) => names.find((entry) => entry.kind === kind && entry.name === name);
-  const users = usersOf(model);
-  const said = (written: unknown): string | undefined =>
-    labels.text((written as { readonly description?: Parameters<Labels['text']>[0] } | undefined)?.description);
+interface Values {
+  readonly measures: readonly DefinedValue[];
+  readonly formulas: readonly DefinedValue[];
+}
 
+const valuesOf = (saying: Saying, names: readonly NamedEntry[]): Values => {
+  const { model, labels } = saying;
+  const { locale } = labels;
+  const users = usersOf(model);
+  const entries = new Map(names.map((entry) => [`${entry.kind} ${entry.name}`, entry]));
+  const entryOf = (kind: string, name: string): NamedEntry | undefined => entries.get(`${kind} ${name}`);
   const measures = [...model.measures.values()].map((measure): DefinedValue => {
     const entry = entryOf('measure', measure.name);
     return kept({
@@ -274,6 +274,26 @@ export const dictionaryOf = (model: Model, { spans, calendar, asOf, locale }: Su
       origins: [...origins.values()],
     });
   });
+  return { measures, formulas };
+};
+
+/** Measures and formulas in words, by their names; without days, so that no data are needed. */
+export const definedValues = (model: Model, locale: string): ReadonlyMap<string, DefinedValue> => {
+  const labels = labelsOf(model, locale);
+  const { measures, formulas } = valuesOf({ model, labels, phrases: labels.words.phrases }, namesOf(model, locale));
+  return new Map([...measures, ...formulas].map((value) => [value.name, value]));
+};
+
+/** Everything that a model names, in words. */
+export const dictionaryOf = (model: Model, { spans, calendar, asOf, locale }: Surroundings): Dictionary => {
+  const labels = labelsOf(model, locale);
+  const saying: Saying = { model, labels, phrases: labels.words.phrases };
+  const { input } = model;
+  const names = namesOf(model, locale);
+  const said = (written: unknown): string | undefined =>
+    labels.text((written as { readonly description?: Parameters<Labels['text']>[0] } | undefined)?.description);
+
+  const { measures, formulas } = valuesOf(saying, names);
   const listed = (kind: string): readonly Defined[] =>
     names
       .filter((entry) => entry.kind === kind && !entry.builtIn)

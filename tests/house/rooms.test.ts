@@ -46,9 +46,22 @@ const ROOMS: Readonly<Record<string, Room>> = {
   chart: { uses: CORE, packages: [/^(vega(-lite)?|@resvg\/resvg-js|node:module)$/] },
   draft: { uses: ['errors', 'basics', 'calendar', 'model', 'files'], packages: [/^yaml$/] },
   dictionary: { uses: [...CORE, 'book'] },
+  diff: { uses: [...CORE, 'book', 'dictionary'] },
   index: { uses: [...CORE, 'book'] },
   cli: {
-    uses: [...CORE, 'files', 'book', 'chart', 'dictionary', 'draft', 'engines/sql', 'engines/memory', 'engines/duckdb', 'engines/postgres'],
+    uses: [
+      ...CORE,
+      'files',
+      'book',
+      'chart',
+      'dictionary',
+      'diff',
+      'draft',
+      'engines/sql',
+      'engines/memory',
+      'engines/duckdb',
+      'engines/postgres',
+    ],
     packages: [NODE, /^(commander|cli-progress|string-width|sql-formatter)$/],
   },
 };

@@ -1,0 +1,6 @@
+// What two models define differently, which numbers differ, and why.
+export type { DefinitionChange } from './definitions.ts';
+export { type AskedOnBoth, type DiffOptions, diffSides, type Side } from './diff.ts';
+export type { Cause, CauseCode, CellDifference, DiffReport, QuestionDifference, ReadingDifference } from './report.ts';
+export type { RowChange } from './rows.ts';
+export { diffText, type Paint } from './text.ts';
