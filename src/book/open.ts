@@ -16,7 +16,7 @@ import { fixedFilters } from '../plan/fixed.ts';
 import { questionNamed } from '../plan/question.ts';
 import { factSegments } from '../plan/segments.ts';
 import type { CheckedWhere, WhereOf } from '../plan/typed.ts';
-import { noteText, wordsOf } from '../words/words.ts';
+import { loadWords, noteText, wordsOf } from '../words/words.ts';
 import { checkMembers } from './members.ts';
 import { asOfNow, type BookRecord, within } from './record.ts';
 import { statesOf } from './states/open-states.ts';
@@ -36,6 +36,7 @@ const CACHE_BYTES = 256 * 2 ** 20;
 
 const recordOf = async (model: Model, engine: Engine, options: OpenBookOptions): Promise<BookRecord> => {
   await loadZones(model.timeZone);
+  await Promise.all([loadWords('en'), loadWords(model.locale)]);
   const fixed = fixedFilters(model, options.where);
   const opening = {
     fixed: fixed.byFact,
@@ -104,7 +105,10 @@ export const open = async <N extends Names, const W extends WhereOf<N> = WhereOf
     alerts: async (text) => (await import('./seldom.ts')).alertsAt(book, isoOf(await asOfNow(book, text)), ask),
     figures: async () => (await import('./seldom.ts')).figuresOf(book),
     check: async () => (await import('./seldom.ts')).checkBook(book),
-    names: async (locale) => (await import('./seldom.ts')).namesOf(model, locale),
+    names: async (locale = model.locale) => {
+      await loadWords(locale);
+      return (await import('./seldom.ts')).namesOf(model, locale);
+    },
     bounds: (fact, role) => boundsOf(book, fact, role),
     members: async (name) => {
       const attribute = attributeOf(model, name);

@@ -15,12 +15,12 @@ import { baseYears, periodBounds } from '../plan/extent.ts';
 import { unreached } from '../plan/fixed.ts';
 import { type Notes, notes } from '../plan/notes.ts';
 import type { PlanFrame } from '../plan/planned.ts';
-
 import { type Asked, askedOf, filtersOf } from '../plan/question.ts';
 import { reachAfter, reachOf } from '../plan/reach.ts';
 import { addReads } from '../plan/reads.ts';
 import type { Cancellation } from '../plan/request.ts';
 import { seensIn } from '../plan/seen.ts';
+import { loadWords } from '../words/words.ts';
 import { checkMembers } from './members.ts';
 import { anchorDays, type BookRecord } from './record.ts';
 import type { State } from './states/state.ts';
@@ -51,6 +51,7 @@ const boundsIn = (asked: Asked): Bound[] => [...asked.columns, ...asked.order, .
 
 const knownOf = async ({ model, fixed }: BookRecord, state: State, question: Question): Promise<Known> => {
   const asked = askedOf(model, question);
+  await loadWords(asked.locale);
   await checkMembers(
     asked.filters.filter(({ attribute }) => !isCalendar(attribute)),
     state.store.members,

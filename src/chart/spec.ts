@@ -1,7 +1,7 @@
 import { DurchblickError } from '../errors.ts';
 import { formatter } from '../result/format.ts';
 import type { Cell, Mark, ResultColumn } from '../result/types.ts';
-import { wordsOf } from '../words/words.ts';
+import { wordsOf } from '../words/all.ts';
 import { chartConfig, chartText, chartTitle, type Theme, type ThemeName, themeOf } from './look.ts';
 import { type ColourBy, type Colours, layersOf, type Placing, readingColours } from './marks.ts';
 import { type Charted, type Panel, panelsOf } from './panels.ts';

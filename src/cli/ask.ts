@@ -1,5 +1,5 @@
 import type { Book, Result, Verification } from '../book/types.ts';
-import { wordsOf } from '../words/words.ts';
+import { wordsOf } from '../words/all.ts';
 import { type EngineOptions, oneOf, openBook } from './book.ts';
 import { chartKinds } from './chart.ts';
 import { dim, needsFile, noteLines, red, resultTable } from './output.ts';

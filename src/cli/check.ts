@@ -4,7 +4,7 @@ import { DurchblickError, describe, rulesCited } from '../errors.ts';
 import type { PartPlace } from '../files/node.ts';
 import { formatter } from '../result/format.ts';
 import { faultsJson, findingsJson } from '../result/listings.ts';
-import { wordsOf } from '../words/words.ts';
+import { wordsOf } from '../words/all.ts';
 import { type EngineOptions, oneOf, openBook } from './book.ts';
 import { figureJson, figuresText } from './figures.ts';
 import { modelsIn } from './models.ts';

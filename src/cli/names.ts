@@ -1,6 +1,7 @@
 import { DurchblickError, suggest } from '../errors.ts';
 import { loadModel } from '../files/node.ts';
 import { NAME_KINDS, NAMES_HEADER, type NamedEntry, type NameKind, nameCells, namesCsv, namesOf } from '../result/names.ts';
+import { loadWords } from '../words/words.ts';
 import { type EngineOptions, modelFile, oneOf, withBook } from './book.ts';
 import { bold, dim, screenWidth, terminalTable, wrapped } from './output.ts';
 import { checkTargets, deliver } from './write.ts';
@@ -30,7 +31,9 @@ const withMembers = (path: string, options: NamesOptions): Promise<NamedEntry[]>
 const ofModel = async (path: string, { allow, output, locale }: NamesOptions): Promise<NamedEntry[]> => {
   const file = await modelFile(path);
   await checkTargets(output === undefined ? [] : [output], [file]);
-  return namesOf((await loadModel(file, { allow })).model, locale);
+  const { model } = await loadModel(file, { allow });
+  await loadWords(locale ?? model.locale);
+  return namesOf(model, locale);
 };
 
 /** The kind that a text names, in the singular or plural. */

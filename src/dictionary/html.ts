@@ -1,7 +1,7 @@
 // A dictionary as one page that needs nothing else: searchable, printable, light and dark.
 import { escapeHtml as html } from '../basics/text.ts';
+import { type Words, wordsOf } from '../words/all.ts';
 import { filled, type Phrases } from '../words/phrases.ts';
-import { type Words, wordsOf } from '../words/words.ts';
 import type { Defined, DefinedSpan, DefinedValue, DefinedYears, Dictionary } from './dictionary.ts';
 import { originsPicture, originsText, type SpanScale, spanPicture, spanScale } from './picture.ts';
 

@@ -1,7 +1,7 @@
 // A dictionary as Markdown, for wikis and repositories.
 import { markdownTable } from '../result/text.ts';
+import { type Words, wordsOf } from '../words/all.ts';
 import { filled, type Phrases } from '../words/phrases.ts';
-import { type Words, wordsOf } from '../words/words.ts';
 import type { Defined, DefinedSpan, DefinedValue, Dictionary } from './dictionary.ts';
 import { originsText } from './picture.ts';
 

@@ -1,5 +1,6 @@
 import type { Book } from '../book/types.ts';
 import { localeOf } from '../plan/question.ts';
+import { loadWords } from '../words/words.ts';
 import { type Dictionary, dictionaryOf } from './dictionary.ts';
 
 /**
@@ -12,6 +13,7 @@ export const dictionaryFor = async (
 ): Promise<Dictionary> => {
   const { model } = book;
   const locale = localeOf(model, options.locale);
+  await loadWords(locale);
   const at = options.asOf === undefined ? {} : { at: [options.asOf] };
   const spans = await book.windows({ ...at, locale });
   return dictionaryOf(model, { spans, calendar: await book.calendar(), asOf: await book.asOf(options.asOf), locale });

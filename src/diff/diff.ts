@@ -11,6 +11,7 @@ import { leavesOf } from '../plan/bind.ts';
 import { defineParts } from '../plan/define.ts';
 import { askedOf } from '../plan/question.ts';
 import type { ResultJson } from '../result/types.ts';
+import { loadWords } from '../words/words.ts';
 import { type DefinitionChange, definitionChanges, factorsOf, mixedInput } from './definitions.ts';
 import { namesIn } from './mentioned.ts';
 import type { Cause, CauseCode, CellDifference, DiffReport, QuestionDifference, ReadingDifference } from './report.ts';
@@ -334,6 +335,7 @@ export const diffSides = async (
   options: DiffOptions = {},
 ): Promise<DiffReport> => {
   const sides = [old, now] as const;
+  for (const { model } of sides) await Promise.all([loadWords('en'), loadWords(model.locale)]);
   const definitions = definitionChanges(old.model, now.model);
   const [before, after] = [factorsOf(old.model.input), factorsOf(now.model.input)];
   const differences: Readonly<Record<Factor, boolean>> = {

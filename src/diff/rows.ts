@@ -1,6 +1,6 @@
 // Which rows of a source differ between two states of the data.
 
-export type Row = Readonly<Record<string, unknown>>;
+export type SourceRow = Readonly<Record<string, unknown>>;
 
 /** How the rows of a source differ, in the columns that both models read. */
 export interface RowChange {
@@ -23,10 +23,10 @@ interface Keys {
   readonly recorded?: string;
 }
 
-const textOf = (row: Row, columns: readonly string[]): string => JSON.stringify(columns.map((column) => row[column] ?? null));
+const textOf = (row: SourceRow, columns: readonly string[]): string => JSON.stringify(columns.map((column) => row[column] ?? null));
 
 /** The rows of a list that another does not have, as often as they are more. */
-const beyond = (rows: readonly Row[], others: readonly Row[], columns: readonly string[]): Row[] => {
+const beyond = (rows: readonly SourceRow[], others: readonly SourceRow[], columns: readonly string[]): SourceRow[] => {
   const left = new Map<string, number>();
   for (const row of others) {
     const text = textOf(row, columns);
@@ -40,12 +40,12 @@ const beyond = (rows: readonly Row[], others: readonly Row[], columns: readonly 
   });
 };
 
-const isUnique = (rows: readonly Row[], columns: readonly string[]): boolean =>
+const isUnique = (rows: readonly SourceRow[], columns: readonly string[]): boolean =>
   new Set(rows.map((row) => textOf(row, columns))).size === rows.length &&
   rows.every((row) => columns.every((column) => row[column] != null));
 
 /** A column that tells all rows of both lists apart. */
-const keyColumn = (old: readonly Row[], now: readonly Row[], columns: readonly string[]): string | undefined =>
+const keyColumn = (old: readonly SourceRow[], now: readonly SourceRow[], columns: readonly string[]): string | undefined =>
   columns.find(
     (column) =>
       isUnique(old, [column]) &&
@@ -53,11 +53,11 @@ const keyColumn = (old: readonly Row[], now: readonly Row[], columns: readonly s
       [...old, ...now].every((row) => typeof row[column] !== 'number' || Number.isInteger(row[column])),
   );
 
-type Pair = readonly [was: Row, now: Row];
+type Pair = readonly [was: SourceRow, now: SourceRow];
 
 /** Rows of two lists that are the same in some columns, each once. */
-const pairsBy = (gone: readonly Row[], come: readonly Row[], columns: readonly string[]): readonly Pair[] => {
-  const before = new Map<string, Row[]>();
+const pairsBy = (gone: readonly SourceRow[], come: readonly SourceRow[], columns: readonly string[]): readonly Pair[] => {
+  const before = new Map<string, SourceRow[]>();
   for (const row of gone) {
     const text = textOf(row, columns);
     before.set(text, [...(before.get(text) ?? []), row]);
@@ -69,7 +69,7 @@ const pairsBy = (gone: readonly Row[], come: readonly Row[], columns: readonly s
 };
 
 /** Where nothing tells rows apart, two that differ in one column alone are one that changed. */
-const pairsButOne = (gone: readonly Row[], come: readonly Row[], columns: readonly string[]): readonly Pair[] => {
+const pairsButOne = (gone: readonly SourceRow[], come: readonly SourceRow[], columns: readonly string[]): readonly Pair[] => {
   let [left, right] = [gone, come];
   return columns.flatMap((column) => {
     const pairs = pairsBy(
@@ -87,8 +87,8 @@ const pairsButOne = (gone: readonly Row[], come: readonly Row[], columns: readon
 /** Compares the rows of a source; undefined where they are the same. */
 export const rowChange = (
   source: string,
-  old: readonly Row[],
-  now: readonly Row[],
+  old: readonly SourceRow[],
+  now: readonly SourceRow[],
   columns: readonly string[],
   { key: given, recorded }: Keys,
 ): RowChange | undefined => {

@@ -1,7 +1,7 @@
 import type { Day } from '../calendar/day.ts';
 import type { Expression } from '../language/syntax.ts';
 import type { SeenAs, Shift, Window } from '../windows/syntax.ts';
-import type { Texts } from '../words/words.ts';
+import type { Texts } from '../words/texts.ts';
 import type { NumberForm } from './decimal.ts';
 import type { Locate } from './keys.ts';
 import type { Names } from './names.ts';

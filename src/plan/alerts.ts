@@ -2,7 +2,8 @@ import { DurchblickError } from '../errors.ts';
 import { type AttributeRef, attributeOf } from '../model/attributes.ts';
 import type { Model } from '../model/model.ts';
 import type { AlertInput } from '../model/schema.ts';
-import { type LimitKind, textIn } from '../words/words.ts';
+import { textIn } from '../words/texts.ts';
+import type { LimitKind } from '../words/words.ts';
 import { type Bound, bindText } from './bind.ts';
 import { unitNamed } from './question.ts';
 

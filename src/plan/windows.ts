@@ -6,7 +6,7 @@ import { compare } from '../windows/compare.ts';
 import { layWindow } from '../windows/lay.ts';
 import { indexAt, type Place, placeOf, placeSeen } from '../windows/place.ts';
 import type { SeenAs, Shift } from '../windows/syntax.ts';
-import { type Texts, textIn } from '../words/words.ts';
+import { type Texts, textIn } from '../words/texts.ts';
 import type { FactBounds } from './axis.ts';
 import { comparisonNamed, windowNamed } from './bind.ts';
 import { baseYears, type Reaching } from './extent.ts';

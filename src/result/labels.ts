@@ -1,7 +1,8 @@
 // What things are called in a language: labels of the model, words for what is built in, else their names (R5).
 import type { AttributeRef } from '../model/attributes.ts';
 import type { Comparison, Fact, Model, NamedWindow } from '../model/model.ts';
-import { type Texts, textIn, type Words, wordsOf } from '../words/words.ts';
+import { type Texts, textIn } from '../words/texts.ts';
+import { type Words, wordsOf } from '../words/words.ts';
 
 /** What something is called, and whether the model says so. */
 export interface Called {

@@ -9,7 +9,7 @@ import { daysIn, type Fact, type Measure, type Model } from '../model/model.ts';
 import type { Question, WhereInput } from '../model/schema.ts';
 import { localeOf } from '../plan/question.ts';
 import { BUILT_IN, comparisonText } from '../plan/windows.ts';
-import type { Texts } from '../words/words.ts';
+import type { Texts } from '../words/texts.ts';
 import { type Format, unitOfFormat } from './format.ts';
 import { type Labels, labelsOf } from './labels.ts';
 import { csvLine } from './text.ts';

@@ -1,4 +1,4 @@
-import { wordsOf } from '../words/words.ts';
+import { OTHERS, TOTAL } from '../model/attributes.ts';
 import { bareFormatter, formatter, plainNumber } from './format.ts';
 import { csvLine, defused, markdownTable } from './text.ts';
 import type { Cell, Mark, PlainResult, ResultJson, TextTable } from './types.ts';
@@ -12,11 +12,13 @@ interface Line {
   readonly marks: readonly (Mark | null)[];
 }
 
+/** What stands for members that are none, where an answer does not say otherwise. */
+const ENGLISH = { total: TOTAL, others: OTHERS };
+
 const NO_MARKS: readonly null[] = [];
 
 /** All rows as they are shown: total rows stand behind the rows they sum up; those over the axis come last. */
-const linesOf = ({ rows, totals, periods, columns, marks, locale }: ResultJson): readonly Line[] => {
-  const words = wordsOf(locale);
+const linesOf = ({ rows, totals, periods, columns, marks, words = ENGLISH }: ResultJson): readonly Line[] => {
   const attributes = columns.filter(({ kind }) => kind === 'attribute').length;
   const at = new Map(periods.map(({ label }, k) => [label, k]));
   const groups = Array.from({ length: periods.length + 1 }, (): Line[] => []);

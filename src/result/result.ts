@@ -173,6 +173,7 @@ export const resultOf = (answer: Answer, asked: Asked, model: Model, asOf: Day, 
     compared,
     notes: found.list(labels.words),
     locale: asked.locale,
+    ...(labels.words.total === TOTAL ? {} : { words: { total: labels.words.total, others: labels.words.others } }),
     ...(marks.size === 0 ? {} : { marks: answer.rows.map((row) => marks.get(row) ?? columns.map(() => null)) }),
   };
   return withOutputs(json);

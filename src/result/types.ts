@@ -56,6 +56,8 @@ export interface ResultJson {
   readonly notes: readonly Note[];
   /** The question's locale, else the model's (BCP 47), in which numbers and days are written for people. */
   readonly locale: string;
+  /** What totals and those left out are called in the answer's language; left out where they are `Total` and `(others)` (R5). */
+  readonly words?: { readonly total: string; readonly others: string };
   /** Alerts that cells set off, by row of `rows` and column; left out where there are none. */
   readonly marks?: readonly (readonly (Mark | null)[])[];
 }

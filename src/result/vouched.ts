@@ -1,6 +1,6 @@
 // Numbers to vouch for, from an answer: what `figures` of a model holds (V4).
+import { OTHERS } from '../model/attributes.ts';
 import type { Question } from '../model/schema.ts';
-import { wordsOf } from '../words/words.ts';
 import type { ResultJson } from './types.ts';
 
 /** A figure as a model takes it. */
@@ -21,7 +21,7 @@ export interface Vouched {
  * that a label is read in.
  */
 export const vouchedFrom = (
-  { periods, columns, rows, unit, asOf, locale }: ResultJson,
+  { periods, columns, rows, unit, asOf, words }: ResultJson,
   question: Question,
   unitOf: (label: string) => string | undefined,
 ): readonly Vouched[] => {
@@ -32,7 +32,7 @@ export const vouchedFrom = (
     const [label, ...cells] = row;
     const at = String(label);
     const members = Object.fromEntries(attributes.map(({ name }, k) => [name, String(cells[k])]));
-    if (Object.values(members).includes(wordsOf(locale).others)) return [];
+    if (Object.values(members).includes(words?.others ?? OTHERS)) return [];
     const moves = question.asOf !== undefined || onWindows || partial.get(at) === true;
     return columns.flatMap(({ kind, name, expression = name }, k): Vouched[] => {
       const value = row[k];

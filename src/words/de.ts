@@ -1,5 +1,5 @@
 import { builtInWindow, unitParts } from './built-in.ts';
-import type { Words } from './words.ts';
+import type { Words } from './language.ts';
 
 /** A unit with its plural, and the ending that adjectives before it take. */
 const UNITS: Readonly<Record<string, readonly [one: string, many: string, ending: string]>> = {

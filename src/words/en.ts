@@ -1,5 +1,5 @@
 import { builtInWindow, unitParts } from './built-in.ts';
-import type { Words } from './words.ts';
+import type { Words } from './language.ts';
 
 const UNITS = { day: 'day', week: 'week', month: 'month', quarter: 'quarter', half: 'half-year', year: 'year', 'week-year': 'week-year' };
 

@@ -6,7 +6,10 @@ import { memory } from '../../src/engines/memory/index.ts';
 import { loadModel } from '../../src/files/node.ts';
 import { type Book, defineModel, type NamedEntry, open, type Question } from '../../src/index.ts';
 import { namesOf } from '../../src/result/names.ts';
+import { loadWords } from '../../src/words/words.ts';
 import { durchblick, ROOT } from '../setup/cli.ts';
+
+await loadWords('en');
 
 const DEMO = join(ROOT, 'demo');
 let book: Book;

@@ -17,10 +17,7 @@ test('check --alerts says what fires and exits with 3; without one with 0', () =
   const folder = mkdtempSync(join(tmpdir(), 'durchblick-'));
   durchblick('demo', join(folder, 'demo'));
   const model = join(folder, 'demo', 'model.yaml');
-  writeFileSync(
-    model,
-    readFileSync(model, 'utf8').replace('by: month, per: [region], label: "behind', 'by: mnth, per: [region], label: "behind'),
-  );
+  writeFileSync(model, readFileSync(model, 'utf8').replace('by: month, per: [region], label: {', 'by: mnth, per: [region], label: {'));
   expect(durchblick('check', model)).toMatchObject({
     code: 2,
     stderr: expect.stringMatching(/model\.yaml:\d+:\d+: there is no unit "mnth"[\s\S]*"month"/),

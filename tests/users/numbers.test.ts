@@ -58,18 +58,18 @@ describe('a heading says what was asked, and no two of a result are alike', () =
     [['revenue'], ['Umsatz']],
     [
       ['revenue', 'revenue on sent'],
-      ['Umsatz', 'Umsatz on sent'],
+      ['Umsatz', 'Umsatz (sent)'],
     ],
     [
       ['revenue over mtd vs year-earlier as change', 'revenue vs previous'],
-      ['Umsatz over mtd vs year-earlier as change', 'Umsatz vs previous'],
+      ['Umsatz (Monat bis heute, Veränderung zu Vorjahr)', 'Umsatz (Vorzeitraum)'],
     ],
     [
       ['revenue over fortnight', 'revenue over [P3D/anchor]'],
-      ['Umsatz over zwei Wochen', 'Umsatz over [P3D/anchor]'],
+      ['Umsatz (zwei Wochen)', 'Umsatz ([P3D/anchor])'],
     ],
-    [['(revenue - "plain")/twice'], ['(Umsatz - plain)/Doppelt']],
-    [['max(revenue,  twice) across all'], ['max(Umsatz, Doppelt) across all']],
+    [['(revenue - "plain")/twice'], ['(Umsatz - plain) / Doppelt']],
+    [['max(revenue,  twice) across all'], ['max(Umsatz, Doppelt) (über alles)']],
     [
       ['revenue', 'gross'],
       ['Umsatz (revenue)', 'Umsatz (gross)'],
@@ -87,7 +87,7 @@ describe('a heading says what was asked, and no two of a result are alike', () =
     expect(result.columns.slice(1).map(({ label }) => label)).toEqual(headings);
     // Table, Markdown and chart say the same.
     expect(result.toTable().header.slice(1)).toEqual(headings);
-    expect(result.toMarkdown().split('\n')[0]).toBe(`| period | ${headings.join(' | ')} |`);
+    expect(result.toMarkdown().split('\n')[0]).toBe(`| Zeitraum | ${headings.join(' | ')} |`);
     const values = (chartSpec(result) as { data: { values: { reading: string }[] } }).data.values;
     expect([...new Set(values.map(({ reading }) => reading))]).toEqual(headings);
   });
@@ -106,7 +106,7 @@ describe('a heading says what was asked, and no two of a result are alike', () =
     const { vconcat } = chartSpec(await ask({ show: ['revenue', 'revenue on sent'] })) as unknown as { vconcat: object[] };
     const text = JSON.stringify(vconcat);
     expect(text).toContain('"xOffset"');
-    expect(text).toContain('Umsatz on sent');
+    expect(text).toContain('Umsatz (sent)');
   });
 });
 
@@ -131,7 +131,9 @@ test.each(['memory', 'duckdb'] as const)('D2: a format is for texts; a value tha
 
 describe('A2, W7: a window that reaches past the as-of date says that it is cut there', () => {
   const cut = async (show: readonly string[], more: object = {}) =>
-    (await ask({ show, asOf: '2026-08-15', range: '2026-07/2026-08', ...more })).notes.filter(({ code }) => code === 'cut-at-as-of');
+    (await ask({ show, asOf: '2026-08-15', range: '2026-07/2026-08', locale: 'en', ...more })).notes.filter(
+      ({ code }) => code === 'cut-at-as-of',
+    );
   test.each([
     ['of a measure', ['revenue over [start(month)/end(month)]'], 1],
     [
@@ -303,7 +305,7 @@ test('the chart of the command line tells roles apart', () => {
   writeFileSync(join(folder, 'm.json'), JSON.stringify({ ...input, sources: { lines: { file: 'lines.json' } } }));
   const { stdout, stderr } = durchblick('ask', join(folder, 'm.json'), 'revenue', 'revenue on sent', '--by', 'month');
   expect(stderr).not.toContain('error');
-  expect(stdout.split('\n')[0].replace(/ +/g, ' ')).toBe('period Umsatz (EUR) Umsatz on sent (EUR)');
+  expect(stdout.split('\n')[0].replace(/ +/g, ' ')).toBe('Zeitraum Umsatz (EUR) Umsatz (sent) (EUR)');
 });
 
 test('a book that is closed waits for what was asked before, whatever it was', async () => {

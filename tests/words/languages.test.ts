@@ -2,7 +2,8 @@ import { expect, test } from 'vitest';
 import { memory } from '../../src/engines/memory/index.ts';
 import { defineModel, type ModelInput, open, type Question, resultFromJson } from '../../src/index.ts';
 import { builtInWindows } from '../../src/model/builtin.ts';
-import { languages, noteText, textIn, wordsOf } from '../../src/words/words.ts';
+import { languages, noteText, wordsOf } from '../../src/words/all.ts';
+import { textIn } from '../../src/words/texts.ts';
 
 const input: ModelInput = {
   locale: 'en-GB',

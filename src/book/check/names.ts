@@ -2,7 +2,7 @@ import type { Expression } from '../../language/syntax.ts';
 import type { Path } from '../../model/keys.ts';
 import { columnOf, type Model } from '../../model/model.ts';
 import { thingsOf } from '../../model/things.ts';
-import { speaks, type Texts } from '../../words/words.ts';
+import { speaks, type Texts } from '../../words/texts.ts';
 import { EXAMPLES, type Finding } from './finding.ts';
 
 const namesIn = (node: Expression): string[] => {

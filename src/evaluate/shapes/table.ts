@@ -38,7 +38,7 @@ export interface Spoken {
 }
 
 /** As models write them, in English. */
-const PLAIN: Spoken = { phrases: languageOf('en').phrases, column: (name) => name, role: (name) => name };
+const plain = (): Spoken => ({ phrases: languageOf('en').phrases, column: (name) => name, role: (name) => name });
 
 const daysWords = ({ days, from, until }: DaysBetween, { phrases, role }: Spoken): string =>
   filled(days === 'working' ? phrases.workingDaysBetween : phrases.daysBetween, { from: role(from), until: role(until) });
@@ -147,7 +147,7 @@ const SHAPES: readonly Shape[] = [
 const shapeOf = (measure: Measure): Shape => SHAPES.find(({ is }) => is(measure)) as Shape;
 
 /** What a measure aggregates, in words: as the model writes it, or as it is said to people (V1). */
-export const measureWords = (measure: Measure, spoken: Spoken = PLAIN): string => shapeOf(measure).words(measure, spoken);
+export const measureWords = (measure: Measure, spoken: Spoken = plain()): string => shapeOf(measure).words(measure, spoken);
 
 /** How a measure's numbers add up. */
 export const addingOf = (measure: Measure): ReturnType<Shape['adds']> => shapeOf(measure).adds(measure);
