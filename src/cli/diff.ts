@@ -5,7 +5,7 @@ import { folderFiles, loadModel, type ModelFile, modelPlaces } from '../files/no
 import type { Model } from '../model/model.ts';
 import type { Question } from '../model/schema.ts';
 import { type EngineOptions, engineMaker, modelFile, oneOf } from './book.ts';
-import { bold, dim } from './output.ts';
+import { bold, dim, screenWidth, wrapped } from './output.ts';
 import { listOf, type QuestionOptions, questionOf } from './question.ts';
 import { checkTargets, deliver } from './write.ts';
 
@@ -91,7 +91,11 @@ const megabytesOf = async (places: readonly string[]): Promise<number> => {
 
 const written = (report: DiffReport, format: string, cells: number): string => {
   if (format === 'json') return `${JSON.stringify(report, null, 2)}\n`;
-  return diffText(report, cells, { strong: bold, quiet: dim });
+  return diffText(report, cells, {
+    strong: bold,
+    quiet: dim,
+    lines: (text, indent) => wrapped(text, Math.max(40, screenWidth() - indent)),
+  });
 };
 
 /** Says what two models define differently, which numbers differ, and why; exit code 4 where anything does. */

@@ -10,7 +10,6 @@ export type CauseCode =
   | 'rows-changed'
   | 'revision'
   | 'as-of'
-  | 'known-by'
   | 'data'
   | 'together';
 

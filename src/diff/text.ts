@@ -7,20 +7,25 @@ import type { CellDifference, DiffReport, QuestionDifference, ReadingDifference 
 export interface Paint {
   readonly strong: (text: string) => string;
   readonly quiet: (text: string) => string;
+  /** A long text in as many lines as it takes beside an indent. */
+  readonly lines: (text: string, indent: number) => readonly string[];
 }
 
-const PLAIN: Paint = { strong: (text) => text, quiet: (text) => text };
+const PLAIN: Paint = { strong: (text) => text, quiet: (text) => text, lines: (text) => [text] };
 
 const SIGNS = { added: '+', removed: '−', changed: '~' } as const;
 const counted = (count: number, one: string, many = `${one}s`): string => `${count.toLocaleString('en')} ${count === 1 ? one : many}`;
 
-const definitionLines = ({ kind, name, of, change, was, now, keys }: DefinitionChange, { strong }: Paint): string[] => {
+const definitionLines = ({ kind, name, of, change, was, now, keys }: DefinitionChange, { strong, lines }: Paint): string[] => {
+  /** A text behind its first word, and what is left of it below. */
+  const told = (head: string, text: string): string[] =>
+    lines(text, head.length).map((line, k) => `${k === 0 ? head : ' '.repeat(head.length)}${line}`);
   const head = `${SIGNS[change]} ${strong(`${kind} ${name}`)}${of === undefined ? '' : ` of ${of}`}`;
-  if (change !== 'changed') return [`${head}: ${(change === 'added' ? now : was) ?? ''}`];
+  if (change !== 'changed') return [head, ...told('    ', (change === 'added' ? now : was) ?? '')];
   return [
     head,
-    ...(was === undefined && now === undefined ? [] : [`    was  ${was ?? 'nothing'}`, `    now  ${now ?? 'nothing'}`]),
-    ...keys.map(({ key, was: before, now: after }) => `    ${key}: ${before ?? 'nothing'} → ${after ?? 'nothing'}`),
+    ...(was === undefined && now === undefined ? [] : [...told('    was  ', was ?? 'nothing'), ...told('    now  ', now ?? 'nothing')]),
+    ...keys.flatMap(({ key, was: before, now: after }) => told(`    ${key}: `, `${before ?? 'nothing'} → ${after ?? 'nothing'}`)),
   ];
 };
 
