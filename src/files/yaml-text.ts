@@ -2,6 +2,7 @@
 import { isMap, isNode, isPair, isScalar, LineCounter, type Node, parseDocument, stringify } from 'yaml';
 import { allOf, DurchblickError, type TextPlace } from '../errors.ts';
 import { kebab, type Locate, type Path } from '../model/keys.ts';
+import type { Question } from '../model/schema.ts';
 
 /** Deeper documents than this are no models. */
 const MOST_ALIASES = 50;
@@ -98,3 +99,10 @@ const yamlHint = (code: string): string | undefined => {
 
 /** A value as YAML writes it on one line. */
 export const inOneLine = (value: unknown): string => stringify(value, { collectionStyle: 'flow', lineWidth: 0 }).trim();
+
+/** A question as a model takes it under a name: lines to be put below `questions:`. */
+export const questionYaml = (name: string, question: Question): string => {
+  const keys = Object.entries(question).filter(([, value]) => value !== undefined);
+  const map = { questions: { [name]: Object.fromEntries(keys.map(([key, value]) => [kebab(key), value])) } };
+  return stringify(map, { lineWidth: 0 });
+};

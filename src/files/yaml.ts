@@ -5,6 +5,7 @@ import { defineParts } from '../plan/define.ts';
 import { readYaml } from './yaml-text.ts';
 
 export { readModel } from './includes.ts';
+export { questionYaml } from './yaml-text.ts';
 
 /**
  * Reads a model from YAML or JSON text. `name` is the file's name in messages; every fault has line and column.

@@ -1,4 +1,4 @@
-import { mkdtempSync, readFileSync, writeFileSync } from 'node:fs';
+import { cpSync, mkdtempSync, readFileSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { parquetWriteBuffer } from 'hyparquet-writer';
@@ -402,4 +402,49 @@ test.each(['?show=%3Cscript%3E&by=nonsense', '?show=revenue&by=month&range=ytd&w
 
 test('nothing went wrong on the way, and nothing was asked of anyone else', () => {
   expect(opened.errors).toEqual([]);
+});
+
+test('questions of the model are listed and asked whole; what the page has no control for stays, and can be left out', async () => {
+  await fresh();
+  await choose('Named question', 'budget-by-region');
+  await shows({
+    show: ['revenue over mtd', 'budget over mtd', 'budget-attainment'],
+    by: 'month',
+    per: ['region'],
+    range: 'mtd',
+    totals: 'members',
+  });
+  expect(await page.textContent('aside')).toContain('The running month against its budget');
+  expect(await page.textContent('aside')).toContain('totals members');
+  expect(await page.textContent('[data-what=command]')).toContain('--per region --range mtd --totals members');
+  // The link says it all: another page shows the same.
+  await page.reload();
+  await shows({
+    show: ['revenue over mtd', 'budget over mtd', 'budget-attainment'],
+    by: 'month',
+    per: ['region'],
+    range: 'mtd',
+    totals: 'members',
+  });
+  await page.getByRole('button', { name: 'without', exact: true }).click();
+  await shows({ show: ['revenue over mtd', 'budget over mtd', 'budget-attainment'], by: 'month', per: ['region'], range: 'mtd' });
+});
+
+test('a question is taken as YAML, and a model with it answers by its name', async () => {
+  await fresh();
+  await page.getByRole('tab', { name: 'Named question' }).click();
+  await page.getByRole('textbox', { name: 'Name', exact: true }).fill('our-year');
+  await expect.poll(() => page.textContent('[data-what=YAML]')).toContain('our-year:');
+  const yaml = (await page.textContent('[data-what=YAML]')) as string;
+  const demo = readFileSync(join(ROOT, 'demo/model.yaml'), 'utf8');
+  const folder = mkdtempSync(join(tmpdir(), 'asked-'));
+  cpSync(join(ROOT, 'demo/data'), join(folder, 'data'), { recursive: true });
+  writeFileSync(join(folder, 'model.yaml'), demo.replace(/^questions:\n/m, yaml));
+  const { model, files } = await loadModel(join(folder, 'model.yaml'));
+  expect(model.questions.get('our-year')?.question).toEqual(START);
+  const own = await open(model, memory({}, { files }));
+  expect((await own.ask('our-year')).toCsv()).toBe((await own.ask(START as never)).toCsv());
+  await own.close();
+  await page.getByRole('textbox', { name: 'Name', exact: true }).fill('Our Year');
+  await expect.poll(() => page.textContent('section[aria-label="Take it elsewhere"]')).toContain('Small letters, digits and hyphens');
 });

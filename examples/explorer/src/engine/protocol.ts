@@ -14,6 +14,13 @@ export interface ModelFacts {
   readonly windows: readonly string[];
   readonly ownWindows: readonly string[];
   readonly comparisons: readonly string[];
+  /** Questions that the model has names for. */
+  readonly questions: readonly {
+    readonly name: string;
+    readonly label: string;
+    readonly description?: string;
+    readonly question: Question;
+  }[];
   readonly attributes: readonly { readonly name: string; readonly members: readonly string[] }[];
   /** First and last day with data, and the model's own as-of day, `YYYY-MM-DD`. */
   readonly first: string;
@@ -61,4 +68,6 @@ export interface Calls {
     readonly knownBy?: string;
   }) => { readonly found: Explanation; readonly words: readonly (readonly string[])[] };
   sql: (question: Question) => string;
+  /** The question as `questions:` of a model takes it. */
+  yaml: (name: string, question: Question) => string;
 }

@@ -1,12 +1,14 @@
 import { type Book, DurchblickError, isoOf, open, partWords, type Question } from 'durchblick';
 import { draftModel } from 'durchblick/draft';
 import { memory, urlFiles } from 'durchblick/memory';
-import { parseModel } from 'durchblick/yaml';
+import { questionYaml, readModel } from 'durchblick/yaml';
 import type { Answered, Calls, Fault, ModelFacts } from './protocol.ts';
+
+type Reading = (path: string) => Promise<Uint8Array>;
 
 /** The one book of the page. Numbers are counted here, so that the page never waits for them. */
 let book: Book | undefined;
-let opened: { readonly text: string; readonly files: (path: string) => Promise<Uint8Array> } | undefined;
+let opened: { readonly text: string; readonly files: Reading } | undefined;
 /** A second book on DuckDB, only for those who want to read statements. */
 let statements: { readonly text: string; readonly ask: (question: Question) => Promise<string> } | undefined;
 
@@ -48,6 +50,14 @@ const factsOf = async (own: Book, text: string): Promise<ModelFacts> => {
     windows: [...model.windows.keys()],
     ownWindows: [...model.windows.values()].filter(({ builtIn }) => !builtIn).map(({ name }) => name),
     comparisons: [...model.comparisons.keys()],
+    questions: (await own.names())
+      .filter(({ kind }) => kind === 'question')
+      .map(({ name, label = name, description }) => ({
+        name,
+        label,
+        ...(description === undefined ? {} : { description }),
+        question: (model.questions.get(name) as { question: Question }).question,
+      })),
     attributes,
     first: days[0] ?? asOf,
     last: days[days.length - 1] ?? asOf,
@@ -56,8 +66,15 @@ const factsOf = async (own: Book, text: string): Promise<ModelFacts> => {
   };
 };
 
-const openWith = async (text: string, files: (path: string) => Promise<Uint8Array>): Promise<ModelFacts> => {
-  const next = await open(parseModel(text, 'model.yaml'), memory({}, { files }));
+const MODEL = 'model.yaml';
+/** The model's own text beside the files that it includes. */
+const withText =
+  (text: string, files: Reading) =>
+  async (path: string): Promise<Uint8Array> =>
+    path === MODEL ? new TextEncoder().encode(text) : files(path);
+
+const openWith = async (text: string, files: Reading): Promise<ModelFacts> => {
+  const next = await open(await readModel(MODEL, withText(text, files)), memory({}, { files }));
   await book?.close();
   book = next as Book;
   opened = { text, files };
@@ -87,7 +104,7 @@ const sqlOf = async (question: Question): Promise<string> => {
     await database.instantiate(wasm.default);
     let traced: { readonly about: string; readonly sql: string }[] = [];
     const engine = duckdbWasm({ database, files: opened.files, inPlace: true, trace: (statement) => void traced.push(statement) });
-    const own = await open(parseModel(opened.text, 'model.yaml'), engine);
+    const own = await open(await readModel(MODEL, withText(opened.text, opened.files)), engine);
     statements = {
       text: opened.text,
       ask: async (asked) => {
@@ -128,6 +145,7 @@ const calls: { [K in keyof Calls]: (...args: Parameters<Calls[K]>) => Promise<Re
     return { found, words: found.parts.map((part) => partWords(part, locale)) };
   },
   sql: sqlOf,
+  yaml: async (name, question) => questionYaml(name, question),
 };
 
 const faultOf = (error: unknown): Fault => {

@@ -2,7 +2,7 @@ import { Button, Group, MultiSelect, Popover, Select, Slider, Stack, Switch, Tex
 import { DatePicker } from '@mantine/dates';
 import { memo, useState } from 'react';
 import type { ModelFacts } from '../engine/protocol.ts';
-import { isByWindows, type View } from '../state.ts';
+import { isByWindows, moreWords, questionOf, type View, viewOf } from '../state.ts';
 
 const DAY = 86_400_000;
 const dayOf = (iso: string): number => Math.round(Date.parse(iso) / DAY);
@@ -221,11 +221,46 @@ const Split = memo(
   unchanged('per'),
 );
 
-/** Unit, range, as-of date, splits and filters. */
+/** Questions that the model has names for, and what the chosen one asks beside what the controls show. */
+const Named = memo(({ view, model, onChange }: ControlsProps) => {
+  const json = JSON.stringify(questionOf(view));
+  const chosen = model.questions.find(({ question }) => JSON.stringify(questionOf(viewOf(question))) === json);
+  const more = moreWords(view.more);
+  return (
+    <>
+      {model.questions.length > 0 ? (
+        <Select
+          label="Named question"
+          placeholder="choose one of the model"
+          data={model.questions.map(({ name, label }) => ({ value: name, label }))}
+          value={chosen?.name ?? null}
+          searchable
+          selectFirstOptionOnChange
+          onChange={(name) => {
+            const found = model.questions.find((own) => own.name === name);
+            if (found) onChange(viewOf(found.question), 'step');
+          }}
+        />
+      ) : null}
+      {chosen?.description === undefined ? null : <Text size="sm">{chosen.description}</Text>}
+      {more === '' ? null : (
+        <Group gap="xs" wrap="nowrap">
+          <Text size="sm">{more}</Text>
+          <Button variant="subtle" size="compact-xs" onClick={() => onChange({ more: {} }, 'step')}>
+            without
+          </Button>
+        </Group>
+      )}
+    </>
+  );
+});
+
+/** A named question, unit, range, as-of date, splits and filters. */
 export const Controls = (props: ControlsProps) => {
   const { view, onChange } = props;
   return (
     <Stack gap="sm">
+      <Named {...props} />
       <Unit {...props} />
       <Range {...props} />
       <AsOf {...props} />

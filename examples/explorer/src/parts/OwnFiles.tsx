@@ -26,11 +26,14 @@ export const OwnFiles = ({ onOpen }: { readonly onOpen: (model: ModelFacts) => v
     setFault(undefined);
     try {
       const found = await read(list);
-      const models = found.filter(([name]) => isModel(name));
+      const yamls = found.filter(([name]) => isModel(name));
+      // Of several files the model is the one that includes the others.
+      const roots = yamls.filter(([, bytes]) => /^includes:/m.test(new TextDecoder().decode(bytes)));
+      const models = roots.length === 1 ? roots : yamls;
       if (models.length > 1) throw new Error(`${models.map(([name]) => name).join(' and ')} are two models: open one of them.`);
       if (models.length === 1) {
         const text = new TextDecoder().decode(models[0][1]);
-        const others = found.filter(([name]) => !isModel(name));
+        const others = found.filter((file) => file !== models[0]);
         // What is wrong with it can be corrected and tried again.
         setFiles(others);
         setDraft({ yaml: text, guesses: [] });

@@ -1,5 +1,6 @@
-import { Button, CopyButton, Group, Tabs, Text } from '@mantine/core';
-import { memo, useState } from 'react';
+import { Button, CopyButton, Group, Tabs, Text, TextInput } from '@mantine/core';
+import type { Question } from 'durchblick';
+import { memo, useEffect, useState } from 'react';
 import { call, Failed } from '../engine/client.ts';
 import { commandOf, questionOf, type View } from '../state.ts';
 
@@ -18,7 +19,30 @@ const Copied = ({ text, what }: { readonly text: string; readonly what: string }
   </>
 );
 
-/** The question to take elsewhere: as a command, as JSON, as SQL; and the answer as CSV. */
+/** The question as YAML to be pasted into the model, under a name. */
+const Named = ({ question }: { readonly question: Question }) => {
+  const [name, setName] = useState('my-question');
+  const [yaml, setYaml] = useState('');
+  const isName = /^[a-z][a-z0-9-]*$/.test(name);
+  const json = JSON.stringify(question);
+  useEffect(() => {
+    if (isName) void call('yaml', name, JSON.parse(json) as Question).then(setYaml);
+  }, [name, isName, json]);
+  return (
+    <>
+      <TextInput
+        label="Name"
+        mb="xs"
+        value={name}
+        error={isName ? undefined : 'Small letters, digits and hyphens, a letter first.'}
+        onChange={(event) => setName(event.currentTarget.value)}
+      />
+      {isName && yaml !== '' ? <Copied text={yaml} what="YAML" /> : null}
+    </>
+  );
+};
+
+/** The question to take elsewhere: as a command, as JSON, as SQL, as a named question; and the answer as CSV. */
 export const Share = memo(({ view, model }: { readonly view: View; readonly model: string }) => {
   const question = questionOf(view);
   const json = JSON.stringify(question, null, 2);
@@ -49,6 +73,7 @@ export const Share = memo(({ view, model }: { readonly view: View; readonly mode
             <Tabs.Tab value="command">Command line</Tabs.Tab>
             <Tabs.Tab value="json">JSON</Tabs.Tab>
             <Tabs.Tab value="sql">SQL</Tabs.Tab>
+            <Tabs.Tab value="named">Named question</Tabs.Tab>
           </Tabs.List>
           <Button size="xs" variant="light" onClick={() => void download()}>
             answer as CSV
@@ -59,6 +84,9 @@ export const Share = memo(({ view, model }: { readonly view: View; readonly mode
         </Tabs.Panel>
         <Tabs.Panel value="json" pt="xs">
           <Copied text={json} what="JSON" />
+        </Tabs.Panel>
+        <Tabs.Panel value="named" pt="xs">
+          <Named question={question} />
         </Tabs.Panel>
         <Tabs.Panel value="sql" pt="xs">
           {sql?.of === json ? (
