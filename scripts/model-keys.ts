@@ -105,7 +105,7 @@ export const MODEL_KEYS: Readonly<Record<string, string>> = {
   'facts.*.dates.*.column': 'Column of the date.',
   'facts.*.dates.*.horizon': 'Where it differs from that of the fact: a promised date lies ahead (A2).',
   'facts.*.dates.*.format':
-    'Pattern of texts that are not ISO 8601: yyyy MM M dd d HH H hh h mm ss a and characters that stand for themselves (D2).',
+    'Pattern of texts that are not ISO 8601: yyyy yy MMMM MMM MM M dd d HH H hh h mm ss a and characters that stand for themselves; or serial, days as spreadsheets count them, or unix, seconds since 1970 (D2).',
   'facts.*.dates.*.on-bad-date': 'What a value that is no date is: an error (default), or a blank that is counted in a note (D3).',
   'facts.*.dates.*.blank-dates': 'Values that mean "no date", as in [9999-12-31] (D3).',
   'facts.*.dates.*.label': 'Name for people: a text, or one by language (R5).',

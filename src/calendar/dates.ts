@@ -43,7 +43,10 @@ export const zoneDays = (timeZone: string): ((instant: number) => Day) => {
 
 export interface DateRules {
   readonly timeZone: string;
-  /** Pattern for text that is not ISO 8601: `yyyy MM M dd d HH H hh h mm ss a` and literal characters. */
+  /**
+   * Pattern for text that is not ISO 8601: `yyyy yy MMMM MMM MM M dd d HH H hh h mm ss a` and literal characters; or `serial`
+   * for days as spreadsheets count them, or `unix` for seconds since 1970-01-01T00:00Z, both as numbers or texts.
+   */
   readonly format?: string;
   /** Values that stand for "no date" (D3): the same text, or the same day. */
   readonly blankDates?: readonly string[];
@@ -54,8 +57,34 @@ export interface DateRules {
 /** Reads one value: its day, `NO_DAY` for a blank, undefined when it is not a date. */
 export type DateReader = (value: unknown) => Day | undefined;
 
+/** English names of months, whatever the case. */
+const MONTH_NAMES = [
+  'january',
+  'february',
+  'march',
+  'april',
+  'may',
+  'june',
+  'july',
+  'august',
+  'september',
+  'october',
+  'november',
+  'december',
+];
+/** The first letters tell all months apart. */
+export const MONTH_LETTERS: readonly string[] = MONTH_NAMES.map((name) => name.slice(0, 3));
+const anyCase = (text: string): string => text.replace(/[a-z]/g, (letter) => `[${letter.toUpperCase()}${letter}]`);
+const oneOf = (names: readonly string[]): string => names.map(anyCase).join('|');
+
+/** Years of two digits: from this on they are of the last century, as POSIX has it. */
+export const LAST_CENTURY = 69;
+
 const FORMAT_PARTS: Record<string, string> = {
   yyyy: '(?<year>[0-9]{4})',
+  yy: '(?<year>[0-9][0-9])',
+  MMMM: `(?<month>${oneOf(MONTH_NAMES)})`,
+  MMM: `(?<month>${oneOf(MONTH_LETTERS)})`,
   MM: '(?<month>[0-9][0-9])',
   M: '(?<month>[0-9][0-9]?)',
   dd: '(?<day>[0-9][0-9])',
@@ -68,6 +97,20 @@ const FORMAT_PARTS: Record<string, string> = {
   ss: '[0-9][0-9]',
   a: '[AaPp][Mm]',
 };
+
+/** Formats of numbers: days as spreadsheets count them, and seconds since 1970. */
+export type NumberFormat = 'serial' | 'unix';
+export const isNumberFormat = (format: string | undefined): format is NumberFormat => format === 'serial' || format === 'unix';
+
+/** Spreadsheets count days from 1899-12-31, and have a 29 February 1900 that never was. */
+export const [SERIAL_LEAP, SERIAL_EPOCH, LAST_SERIAL] = [60, 25_569, 2_958_465];
+const serialDay = (serial: number): Day | undefined => {
+  const day = Math.floor(serial);
+  if (!(day >= 1 && day <= LAST_SERIAL) || day === SERIAL_LEAP) return undefined;
+  return day - SERIAL_EPOCH + (day < SERIAL_LEAP ? 1 : 0);
+};
+/** Seconds of the first and last day that there are. */
+export const [FIRST_SECOND, LAST_SECOND] = [-62_135_596_800, 253_402_300_799];
 
 /** Turns a date pattern into a regular expression; an error when year, month or day is missing or a letter unknown. */
 const compileFormat = (format: string): RegExp => {
@@ -123,18 +166,32 @@ const TIME = /^[Tt ](\d\d):(\d\d)(?::(\d\d)(?:[.,](\d{1,9}))?)? ?([Zz]|[+-](?:[0
 /** A text without blanks around it: only those, as databases do it. */
 export const trimmed = (text: string): string => (text.startsWith(' ') || text.endsWith(' ') ? text.replace(/^ +| +$/g, '') : text);
 
+const NUMBER = /^[+-]?\d+(?:\.\d+)?$/;
+
+/** A year of four digits or of two. */
+const yearOf = (text: string): number => (text.length === 4 ? Number(text) : Number(text) + (Number(text) < LAST_CENTURY ? 2000 : 1900));
+/** A month by its number, or by its name. */
+const monthOf = (text: string): number => (text.length < 3 ? Number(text) : MONTH_LETTERS.indexOf(text.slice(0, 3).toLowerCase()) + 1);
+
 /** Makes a reader for one date column (D2, D3). Nothing ambiguous is guessed. */
 export const dateReader = (rules: DateRules): DateReader => {
   const inZone = zoneDays(rules.timeZone);
-  const pattern = rules.format === undefined ? undefined : compileFormat(rules.format);
+  const { format } = rules;
+  const pattern = format === undefined || isNumberFormat(format) ? undefined : compileFormat(format);
   const blanks = new Set(rules.blankDates ?? []);
   const blankDays = new Set(Array.from(blanks, (text) => parseIsoDay(text)));
   /** However it is written, a day that stands for "no date" is none (D3). */
   const settled = (day: Day | undefined): Day | undefined => (day !== undefined && blankDays.has(day) ? NO_DAY : day);
+  const fromNumber = (text: string, kind: NumberFormat): Day | undefined => {
+    const number = NUMBER.test(text) ? Number(text) : Number.NaN;
+    if (kind === 'serial') return serialDay(number);
+    return number >= FIRST_SECOND && number <= LAST_SECOND ? inZone(Math.floor(number) * 1000) : undefined;
+  };
   const fromText = (text: string): Day | undefined => {
+    if (isNumberFormat(format)) return fromNumber(text, format);
     if (pattern) {
       const groups = pattern.exec(text)?.groups;
-      return groups && validDay(Number(groups.year), Number(groups.month), Number(groups.day));
+      return groups && validDay(yearOf(groups.year), monthOf(groups.month), Number(groups.day));
     }
     if (text.length >= 10 && text[4] === '-' && text[7] === '-') {
       const day = validDay(digits(text, 0, 4), digits(text, 5, 2), digits(text, 8, 2));
@@ -195,11 +252,23 @@ export const zoneStretches = (timeZone: string, first: number, last: number): Zo
 };
 
 /** A date pattern as a regular expression, with the groups in which year, month and day stand. */
-export const datePattern = (
-  format: string,
-): { readonly source: string; readonly groups: { readonly year: number; readonly month: number; readonly day: number } } => {
+export interface DatePattern {
+  readonly source: string;
+  readonly groups: { readonly year: number; readonly month: number; readonly day: number };
+  /** Years of two digits (`yy`), and months by their names (`MMM`, `MMMM`). */
+  readonly shortYear: boolean;
+  readonly monthName: boolean;
+}
+
+export const datePattern = (format: string): DatePattern => {
   const { source } = compileFormat(format);
   const order = [...source.matchAll(/\(\?<(year|month|day)>/g)].map(([, name]) => name);
   const at = (name: string): number => order.indexOf(name) + 1;
-  return { source: source.replace(/\(\?<(?:year|month|day)>/g, '('), groups: { year: at('year'), month: at('month'), day: at('day') } };
+  const parts: readonly string[] = format.match(/([A-Za-z])\1*/g) ?? [];
+  return {
+    source: source.replace(/\(\?<(?:year|month|day)>/g, '('),
+    groups: { year: at('year'), month: at('month'), day: at('day') },
+    shortYear: parts.includes('yy'),
+    monthName: parts.some((part) => part === 'MMM' || part === 'MMMM'),
+  };
 };

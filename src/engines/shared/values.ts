@@ -1,7 +1,7 @@
 // What a value of a column is as a member, a date and a number: the same on every engine (D2, D3, G8, M2).
 
 import type { ColumnKind } from '../../basics/columnar.ts';
-import { type DateReader, type DateRules, dateReader, zoneDays } from '../../calendar/dates.ts';
+import { type DateReader, type DateRules, dateReader, isNumberFormat, zoneDays } from '../../calendar/dates.ts';
 import { type Day, isoOf, NO_DAY, parseIsoDay } from '../../calendar/day.ts';
 
 export const isBlank = (value: unknown): boolean => value === null || value === undefined || value === '' || value !== value;
@@ -46,12 +46,14 @@ export const dayReader = (kind: ColumnKind, rules: DateRules): DateReader => {
   if (kind === 'text' || kind === 'mixed') {
     if (rules.format === undefined || kind === 'text') return texts;
     const plain = dateReader({ ...rules, format: undefined });
-    return (value) => (typeof value === 'string' ? texts(value) : plain(value));
+    const numbers = isNumberFormat(rules.format) ? texts : plain;
+    return (value) => (typeof value === 'string' ? texts(value) : typeof value === 'number' ? numbers(value) : plain(value));
   }
   const blank = new Set(blankDays(rules.blankDates ?? []));
   if (kind === 'date') return (value) => (blank.has(value as Day) ? NO_DAY : (value as Day));
-  const read = dateReader({ ...rules, format: undefined, grain: 'day' });
-  return read;
+  // Numbers are keys, unless the format says what they count; what is an instant is one whatever it says.
+  const isNumber = kind === 'integer' || kind === 'decimal' || kind === 'double';
+  return dateReader({ ...rules, format: isNumber && isNumberFormat(rules.format) ? rules.format : undefined, grain: 'day' });
 };
 
 /** The same for values as a store's rows have them, where days are texts. */

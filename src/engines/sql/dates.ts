@@ -36,7 +36,8 @@ export const readingOf = async (
     forms = possible.filter((_, k) => (found[k] ?? 0) > 0);
     uniform = found.some((count) => count === texts);
   }
-  if (timeZone === 'UTC' || !(column.kind === 'instant' || forms.includes('zoned'))) return { ...plain, forms, uniform };
+  if (timeZone === 'UTC' || !(column.kind === 'instant' || forms.includes('zoned') || rules.format === 'unix'))
+    return { ...plain, forms, uniform };
   // In UTC the days are off by one at most.
   const rough = daySql(dialect, sql, column, { ...plain, forms, uniform });
   const [first, last] = await numbers(`the span of ${about}`, [`min(${rough})`, `max(${rough})`]);

@@ -1,5 +1,17 @@
 // Values of columns as SQL: dates, numbers and keys, meaning what shared/values.ts and shared/tables.ts say.
-import { datePattern, type ZoneStretch } from '../../calendar/dates.ts';
+import {
+  datePattern,
+  FIRST_SECOND,
+  isNumberFormat,
+  LAST_CENTURY,
+  LAST_SECOND,
+  LAST_SERIAL,
+  MONTH_LETTERS,
+  type NumberFormat,
+  SERIAL_EPOCH,
+  SERIAL_LEAP,
+  type ZoneStretch,
+} from '../../calendar/dates.ts';
 import { NUMBER_TEXT, SURE_DIGITS, TO_PLAIN } from '../../model/decimal.ts';
 import { blankDays } from '../shared/values.ts';
 import type { Dialect, SqlColumn } from './dialect.ts';
@@ -57,6 +69,17 @@ const settledDay = (day: string, blankDates: readonly string[]): string => {
   return days.length === 0 ? day : `case when ${day} not in (${days.join(', ')}) then ${day} end`;
 };
 
+/** Numbers among the values that stand for "no date", as a column of numbers may hold them. */
+const blankNumbers = (blankDates: readonly string[]): readonly string[] =>
+  blankDates.filter((text) => /^[+-]?\d{1,15}(\.\d{1,6})?$/.test(text)).map((text) => String(Number(text)));
+
+/** The day of a number, null where it is one of those that stand for "no date". */
+const numberDay = (value: string, day: string, blankDates: readonly string[]): string => {
+  const numbers = blankNumbers(blankDates);
+  const settled = settledDay(day, blankDates);
+  return numbers.length === 0 ? settled : `case when ${value} not in (${numbers.join(', ')}) then ${settled} end`;
+};
+
 /** The day number of a date column's value; null for a blank, and for what is no date. */
 export const daySql = (dialect: Dialect, value: string, column: SqlColumn, reading: DateReading): string => {
   const { blankDates, zone } = reading;
@@ -72,14 +95,23 @@ export const daySql = (dialect: Dialect, value: string, column: SqlColumn, readi
     case 'integer':
     case 'decimal':
     case 'double': {
+      if (isNumberFormat(reading.format)) return numberDay(value, countedDay(dialect.toDouble(value), reading.format, zone), blankDates);
       const text = dialect.toText(dialect.toInteger(value));
       const whole = column.kind === 'integer' ? '' : ` and ${value} = floor(${value})`;
       const day = `case when ${value} between 10000101 and 99991231${whole} then ${keyDay(dialect, text)} end`;
-      return settledDay(day, blankDates);
+      return numberDay(value, day, blankDates);
     }
     default:
       return 'cast(null as integer)';
   }
+};
+
+/** The day of a number that counts days, or seconds; null where it counts none. */
+const countedDay = (value: string, format: NumberFormat, zone: readonly ZoneStretch[]): string => {
+  const whole = `floor(${value})`;
+  if (format === 'unix') return `case when ${value} between ${FIRST_SECOND} and ${LAST_SECOND} then ${instantDay(whole, zone)} end`;
+  const day = `cast(${whole} as integer) - ${SERIAL_EPOCH} + case when ${value} < ${SERIAL_LEAP} then 1 else 0 end`;
+  return `case when ${whole} between 1 and ${LAST_SERIAL} and ${whole} <> ${SERIAL_LEAP} then ${day} end`;
 };
 
 const dayOfText = (dialect: Dialect, text: string): string => dialect.dayNumber(dialect.tryDate(text));
@@ -136,10 +168,19 @@ const textDay = (dialect: Dialect, value: string, { format, blankDates, forms, u
   const text = trimmedSql(value);
   const blank = blankDates.length === 0 ? [] : [`when ${text} in (${blankDates.map(dialect.text).join(', ')}) then null`];
   const cases = [...blank];
-  if (format !== undefined) {
-    const { source, groups } = datePattern(format);
-    const part = (group: number, width: number): string => `lpad(${dialect.group(text, source, group)}, ${width}, '0')`;
-    const day = dayOfText(dialect, `(${part(groups.year, 4)} || '-' || ${part(groups.month, 2)} || '-' || ${part(groups.day, 2)})`);
+  if (isNumberFormat(format)) {
+    const counted = countedDay(dialect.tryDouble(text), format, zone);
+    cases.push(`when ${dialect.matches(text, '^[+-]?[0-9]+([.][0-9]+)?$')} then ${settledDay(counted, blankDates)}`);
+  } else if (format !== undefined) {
+    const { source, groups, shortYear, monthName } = datePattern(format);
+    const group = (at: number): string => dialect.group(text, source, at);
+    const two = (at: number): string => `lpad(${group(at)}, 2, '0')`;
+    const year = shortYear
+      ? `(case when ${group(groups.year)} < '${LAST_CENTURY}' then '20' else '19' end || ${group(groups.year)})`
+      : `lpad(${group(groups.year)}, 4, '0')`;
+    const names = MONTH_LETTERS.map((name, k) => `when '${name}' then '${String(k + 1).padStart(2, '0')}'`);
+    const month = monthName ? `case lower(substr(${group(groups.month)}, 1, 3)) ${names.join(' ')} end` : two(groups.month);
+    const day = dayOfText(dialect, `(${year} || '-' || ${month} || '-' || ${two(groups.day)})`);
     cases.push(`when ${dialect.matches(text, source)} then ${settledDay(day, blankDates)}`);
   } else {
     // A text of the form that is no date (the 31st of June) gives null by itself.
@@ -156,9 +197,14 @@ export const noDateSql = (dialect: Dialect, value: string, column: SqlColumn, re
   const { blankDates } = reading;
   if (blankDates.length === 0) return blank;
   const listed = column.kind === 'text' ? [`${trimmedSql(value)} in (${blankDates.map(dialect.text).join(', ')})`] : [];
+  const numbers = column.kind === 'integer' || column.kind === 'decimal' || column.kind === 'double' ? blankNumbers(blankDates) : [];
   const days = blankDays(blankDates);
   const plain = daySql(dialect, value, column, { ...reading, blankDates: [] });
-  const isListed = [...listed, ...(days.length > 0 ? [`coalesce((${plain}) in (${days.join(', ')}), false)`] : [])];
+  const isListed = [
+    ...listed,
+    ...(numbers.length > 0 ? [`coalesce(${value} in (${numbers.join(', ')}), false)`] : []),
+    ...(days.length > 0 ? [`coalesce((${plain}) in (${days.join(', ')}), false)`] : []),
+  ];
   return isListed.length === 0 ? blank : `(${[blank, ...isListed].join(' or ')})`;
 };
 

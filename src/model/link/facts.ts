@@ -1,5 +1,5 @@
 // Links facts: their dates, computed columns, links to dimensions and bands.
-import { datePattern } from '../../calendar/dates.ts';
+import { datePattern, isNumberFormat } from '../../calendar/dates.ts';
 import { parseIsoDay } from '../../calendar/day.ts';
 import { suggest } from '../../errors.ts';
 import { parseReading } from '../../language/parse.ts';
@@ -12,7 +12,7 @@ import type { FactInput } from '../schema.ts';
 
 /** A date format that gives no day is told where it is written, whatever the column holds. */
 const checkedDateFormat = (format: string | undefined, path: Path, faults: Faults): string | undefined => {
-  if (format !== undefined) faults.attempt(path, () => datePattern(format));
+  if (format !== undefined && !isNumberFormat(format)) faults.attempt(path, () => datePattern(format));
   return format;
 };
 
