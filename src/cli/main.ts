@@ -21,7 +21,7 @@ import { listenToStreams } from './write.ts';
 const packageOf = (url: URL): { readonly version?: string } => JSON.parse(readFileSync(url, 'utf8')) as { version?: string };
 
 /** Packages that are taken where they are installed; answers differ in nothing, but faults may. */
-const OPTIONAL = ['@duckdb/node-api', 'pg', 'apache-arrow', 'vega', 'vega-lite', '@resvg/resvg-js'];
+const OPTIONAL = ['@duckdb/node-api', 'pg', 'apache-arrow', 'read-excel-file', 'vega', 'vega-lite', '@resvg/resvg-js'];
 
 /** The package's version, the versions of the formats it reads, and of what it runs on. */
 const version = (): string => {

@@ -11,6 +11,9 @@ export interface FolderOptions {
   readonly allow?: readonly string[];
 }
 
+/** Files of rows, by the ends of their names. */
+const ROWS = /\.(csv|csv\.gz|parquet|json|ndjson|jsonl|json\.gz|ndjson\.gz|jsonl\.gz|arrow|feather|xlsx)$/i;
+
 export interface FoundFile {
   /** How it is named relative to the folder, as the model would. */
   readonly name: string;
@@ -74,8 +77,8 @@ export const folderFiles = (folder: string, { allow = [] }: FolderOptions = {}):
   const home = resolve(folder);
   const roots = async (): Promise<string[]> =>
     Promise.all([home, ...allow.map((own) => resolve(own))].map((own) => realpath(own).catch(() => own)));
-  const noFile = (path: string, why: string): DurchblickError =>
-    new DurchblickError('no-file', `cannot read ${path} (${why})`, { hint: 'Paths are relative to the model file.' });
+  const noFile = (path: string, why: string, hint = 'Paths are relative to the model file.'): DurchblickError =>
+    new DurchblickError('no-file', `cannot read ${path} (${why})`, { hint });
   /** The real path of something that is there; it must not lead out, whether by `..` or by a link. */
   const inside = async (path: string, written: string): Promise<string> => {
     const real = await realpath(path);
@@ -89,9 +92,36 @@ export const folderFiles = (folder: string, { allow = [] }: FolderOptions = {}):
     if (!seen.isFile()) throw noFile(written, seen.isDirectory() ? 'it is a folder' : 'it is no plain file');
     return real;
   };
+  const isFolder = async (path: string, written: string): Promise<boolean> =>
+    stat(path).then(
+      async (seen) => seen.isDirectory() && (await inside(path, written)) !== '',
+      () => false,
+    );
+  const filesBelow = async (path: string, written: string): Promise<readonly FoundFile[]> => {
+    const files: FoundFile[] = [];
+    for (const match of await matches(path, ['**', '*'])) {
+      const name = isAbsolute(written) ? match : relative(home, match);
+      if (!ROWS.test(name)) continue;
+      const real = await inside(match, name);
+      if ((await stat(real)).isFile()) files.push({ name, real });
+    }
+    const kinds = new Set(files.map(({ name }) => (ROWS.exec(name)?.[0] ?? '').toLowerCase()));
+    if (kinds.size > 1)
+      throw noFile(
+        written,
+        `it is a folder with files of several kinds: ${[...kinds].sort().join(', ')}`,
+        `Name them by a pattern: ${written}/**/*${[...kinds].sort()[0]}`,
+      );
+    return files;
+  };
   const found = async (written: string): Promise<readonly FoundFile[]> => {
     checkPath(written);
     const path = resolve(home, written);
+    // A folder stands for all files of rows in it and below it.
+    if (await isFolder(path, written)) {
+      const below = await filesBelow(path, written);
+      if (below.length > 0) return below;
+    }
     try {
       return [{ name: written, real: await one(path, written) }];
     } catch (error) {

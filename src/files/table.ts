@@ -1,5 +1,6 @@
 // Files of rows by the ends of their names: read whole, or looked into.
 import { DurchblickError } from '../errors.ts';
+import type { Encoding } from '../model/model.ts';
 import { readArrow } from './arrow.ts';
 import type { ByteSource } from './bytes.ts';
 import type { FileTable } from './column.ts';
@@ -8,6 +9,7 @@ import { lookAtBytes } from './csv-look.ts';
 import { isPacked, unpackedName, unpackGzip } from './gzip.ts';
 import { readJson } from './json.ts';
 import { readParquet } from './parquet.ts';
+import { asUtf8 } from './text.ts';
 
 /** What a table is like is seen in so many rows, or bytes of text. */
 const SAMPLE_ROWS = 200_000;
@@ -45,7 +47,7 @@ interface Reader {
   readonly ending: RegExp;
   /** Texts may be packed by gzip: `.csv.gz`. */
   readonly packed?: 'gzip';
-  readonly read: (bytes: Uint8Array, name: string) => FileTable | Promise<FileTable>;
+  readonly read: (bytes: Uint8Array, name: string, reading: FileReading) => FileTable | Promise<FileTable>;
   /** Reads no more than the first rows; kinds without it are read whole. */
   readonly first?: (source: ByteSource, name: string) => Promise<FileSample>;
 }
@@ -53,12 +55,13 @@ interface Reader {
 /** The files that can be read without a database, by the ends of their names. */
 const READERS: readonly Reader[] = [
   { ending: /\.csv$/i, read: (bytes, name) => readCsv(bytes, name, lookAtBytes(bytes)), first: firstOfCsv, packed: 'gzip' },
-  { ending: /\.parquet$/i, read: readParquet, first: firstOfParquet },
+  { ending: /\.parquet$/i, read: (bytes, name) => readParquet(bytes, name), first: firstOfParquet },
   { ending: /\.(json|ndjson|jsonl)$/i, read: readJson, packed: 'gzip' },
   { ending: /\.(arrow|feather)$/i, read: readArrow },
+  { ending: /\.xlsx$/i, read: async (bytes, name, { sheet }) => (await import('./xlsx.ts')).readXlsx(bytes, name, sheet) },
 ];
 
-export const FILE_KINDS = '.csv, .parquet, .json, .ndjson and .arrow files; .csv and .json may be packed: .csv.gz';
+export const FILE_KINDS = '.csv, .parquet, .json, .ndjson, .arrow and .xlsx files; .csv and .json may be packed: .csv.gz';
 
 const readerOf = (file: string): Reader => {
   const inside = unpackedName(file);
@@ -67,9 +70,18 @@ const readerOf = (file: string): Reader => {
   return found;
 };
 
+/** What a source says of its files. */
+export interface FileReading {
+  readonly encoding?: Encoding | undefined;
+  readonly sheet?: string | undefined;
+}
+
 /** Reads a file by the end of its name. */
-export const readFileTable = async (bytes: Uint8Array, file: string): Promise<FileTable> =>
-  readerOf(file).read(isPacked(file) ? await unpackGzip(bytes, file) : bytes, isPacked(file) ? unpackedName(file) : file);
+export const readFileTable = async (bytes: Uint8Array, file: string, reading: FileReading = {}): Promise<FileTable> => {
+  const { read } = readerOf(file);
+  const plain = isPacked(file) ? await unpackGzip(bytes, file) : bytes;
+  return read(asUtf8(plain, file, reading.encoding), isPacked(file) ? unpackedName(file) : file, reading);
+};
 
 /** Looks into a file, whatever its kind; of large ones at the first rows. */
 export const sampleOf = async (source: ByteSource, file: string): Promise<FileSample> => {

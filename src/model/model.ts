@@ -34,12 +34,21 @@ export interface Model<N extends Names = Names> {
   readonly locate: Locate;
 }
 
+export type Encoding = 'windows-1252' | 'iso-8859-15' | 'utf-16';
+
 export type Source = {
   readonly name: string;
   /** How numbers that are texts are written. */
   readonly numbers: NumberForm;
 } & (
-  | { readonly kind: 'file'; readonly file: string }
+  | {
+      readonly kind: 'file';
+      readonly file: string;
+      /** How its texts are written; UTF-8 where nothing is said. */
+      readonly encoding: Encoding | undefined;
+      /** The sheet of a workbook. */
+      readonly sheet: string | undefined;
+    }
   | { readonly kind: 'table'; readonly table: string }
   | { readonly kind: 'query'; readonly query: string }
   /** Given to the engine by the caller under the source's name. */

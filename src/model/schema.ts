@@ -73,6 +73,8 @@ const source = z.strictObject({
   table: z.optional(z.string()),
   query: z.optional(z.string()),
   decimal: z.optional(z.enum(['point', 'comma'])),
+  encoding: z.optional(z.enum(['utf-8', 'windows-1252', 'iso-8859-15', 'utf-16'])),
+  sheet: z.optional(z.string()),
   description: z.optional(texts),
 });
 

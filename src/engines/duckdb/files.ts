@@ -8,6 +8,7 @@ import { type CsvFacts, csvScan } from '../../files/csv.ts';
 import type { FolderFiles, FoundFile } from '../../files/folder.ts';
 import { isPacked } from '../../files/gzip.ts';
 import { parquetSchema } from '../../files/parquet.ts';
+import { addedNames, partitionsOf, withPartitions } from '../../files/partitions.ts';
 import { readFileTable } from '../../files/table.ts';
 import { checkNames } from '../../files/text.ts';
 import { joinedTables } from '../shared/sources.ts';
@@ -76,26 +77,31 @@ const csvRelation = async (files: readonly FoundFile[]): Promise<FileRelation> =
   const looks: CsvLook[] = [];
   for (const file of files) looks.push(await lookAtCsv(file));
   sameHeaders(looks, files);
+  const partitions = partitionsOf(files.map(({ name }) => name));
   const otherwise = async (): Promise<FileTable> =>
     joinedTables(
-      await Promise.all(files.map(readPlainly)),
+      await Promise.all(files.map(async (file, k) => withPartitions(await readPlainly(file), partitions, k))),
       files.map(({ name }) => name),
     );
   const ends = new Set(looks.map(({ facts }) => facts.ends));
   const packed = new Set(files.map(({ name }) => isPacked(name)));
   if (!looks.every(isPlain) || ends.size > 1 || packed.size > 1) return { kind: 'rows', table: await otherwise() };
   const { header } = looks[0];
-  const records = looks.reduce((sum, { facts }) => sum + facts.records, 0);
-  return {
-    kind: 'select',
-    from: readCsvSql(files, {
+  const { from, added } = inPartitions(files, header, (list) =>
+    readCsvSql(list, {
       separator: looks[0].facts.separator,
       ends: looks[0].facts.ends === 'crlf' ? 'crlf' : 'lf',
       columns: physicalNames(header).map((name) => [name, 'varchar'] as const),
     }),
+  );
+  const all = [...header, ...added];
+  const records = looks.reduce((sum, { facts }) => sum + facts.records, 0);
+  return {
+    kind: 'select',
+    from,
     columns: columnsNamed(
-      header,
-      header.map(() => ({ kind: 'text' as const })),
+      all,
+      all.map(() => ({ kind: 'text' as const })),
     ),
     texts: { records, otherwise },
   };
@@ -137,14 +143,19 @@ const parquetRelation = async (connection: DuckDBConnection, files: readonly Fou
   const names = schema.map(({ name }) => name);
   const columns = columnsNamed(names, schema);
   const own = columns.map(({ as, name }) => identifier(as ?? name));
-  const read = `read_parquet(${fileList(files)}, hive_partitioning = false, union_by_name = false, filename = false, binary_as_string = false)`;
-  const aliased = `${read} as file(${own.join(', ')})`;
+  const aliasedOf = (list: readonly FoundFile[]): string =>
+    `read_parquet(${fileList(list)}, hive_partitioning = false, union_by_name = false, filename = false, binary_as_string = false) as file(${own.join(', ')})`;
+  const aliased = aliasedOf(files);
   const types = (await connection.runAndReadAll(`describe select * from ${aliased}`)).getRows().map((row) => String(row[1]));
   const casts = columns.map((column, k) => castOf(column, types[k], own[k]));
-  const from = casts.every((cast, k) => cast === own[k])
-    ? `(select * from ${aliased})`
-    : `(select ${casts.map((cast, k) => `${cast} as ${own[k]}`).join(', ')} from ${aliased})`;
-  return { kind: 'select', from, columns };
+  const isPlainly = casts.every((cast, k) => cast === own[k]);
+  const { from, added } = inPartitions(files, names, (list) =>
+    isPlainly
+      ? `(select * from ${aliasedOf(list)})`
+      : `(select ${casts.map((cast, k) => `${cast} as ${own[k]}`).join(', ')} from ${aliasedOf(list)})`,
+  );
+  const all = [...names, ...added];
+  return { kind: 'select', from, columns: columnsNamed(all, [...schema, ...added.map(() => ({ kind: 'text' as const }))]) };
 };
 
 /** A column with the kind that its file states, where DuckDB's type is of another. */
@@ -154,14 +165,39 @@ const castOf = ({ kind }: SqlColumn, type: string, name: string): string => {
   return name;
 };
 
+/** Files by what their folders say of them, as one relation with that beside their columns. */
+const inPartitions = (
+  files: readonly FoundFile[],
+  names: readonly string[],
+  read: (files: readonly FoundFile[]) => string,
+): { readonly from: string; readonly added: readonly string[] } => {
+  const partitions = partitionsOf(files.map(({ name }) => name));
+  const added = partitions ? addedNames(partitions, names) : [];
+  if (!partitions || added.length === 0) return { from: read(files), added: [] };
+  const groups = new Map<string, { readonly values: readonly (string | null)[]; readonly files: FoundFile[] }>();
+  files.forEach((file, k) => {
+    const values = added.map((at) => partitions.values[k][at]);
+    const group = groups.get(JSON.stringify(values)) ?? { values, files: [] };
+    groups.set(JSON.stringify(values), group);
+    group.files.push(file);
+  });
+  const own = physicalNames([...names, ...added.map((k) => partitions.names[k])]).slice(names.length);
+  const selects = [...groups.values()].map(({ values, files: list }) => {
+    const said = values.map((value, k) => `${value === null ? 'null' : duckdbDialect.text(value)}::varchar as ${identifier(own[k])}`);
+    return `select *, ${said.join(', ')} from ${read(list)}`;
+  });
+  return { from: `(${selects.join(' union all ')})`, added: added.map((k) => partitions.names[k]) };
+};
+
 /** A file source, read by DuckDB where that means the same, else as the memory engine does. */
 export const fileRelation = async (connection: DuckDBConnection, file: string, files: FolderFiles): Promise<FileRelation> => {
   const found = await files.find(file);
   const endings = (pattern: RegExp): boolean => found.every(({ name }) => pattern.test(name));
   if (endings(/\.csv(\.gz)?$/i)) return csvRelation(found);
   if (endings(/\.parquet$/i)) return parquetRelation(connection, found);
+  const partitions = partitionsOf(found.map(({ name }) => name));
   const tables: FileTable[] = [];
-  for (const one of found) tables.push(await readPlainly(one));
+  for (const [k, one] of found.entries()) tables.push(withPartitions(await readPlainly(one), partitions, k));
   return {
     kind: 'rows',
     table: joinedTables(

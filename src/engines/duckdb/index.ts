@@ -6,6 +6,7 @@ import type { DuckDBConnection, DuckDBInstance, DuckDBResult } from '@duckdb/nod
 import { DurchblickError, suggest } from '../../errors.ts';
 import type { Files } from '../../files/files.ts';
 import { type FolderFiles, folderFiles } from '../../files/folder.ts';
+import { partitionsOf } from '../../files/partitions.ts';
 import { columnsOfSource, dateColumns } from '../../model/columns.ts';
 import type { Model, Source } from '../../model/model.ts';
 import { aborted } from '../../plan/cancel.ts';
@@ -190,8 +191,12 @@ const fromFile = async (sources: Sources, source: Extract<Source, { kind: 'file'
   const { connection, model, options, files, temporary } = sources;
   const { file, name } = source;
   if (options.files && options.folder === undefined)
-    return loaded(sources, name, tableOver(await readSource(file, model, name, options.files), file), { texts: false });
-  if (!options.inPlace && /\.csv(\.gz)?$/i.test(file)) {
+    return loaded(sources, name, tableOver(await readSource(source, model, options.files), file), { texts: false });
+  const names = (await files.find(file)).map((one) => one.name);
+  // What DuckDB's own readers do not know is read by ours.
+  if (source.encoding !== undefined || names.some((one) => /\.xlsx$/i.test(one)))
+    return loaded(sources, name, tableOver(await readSource(source, model, files), file), { texts: /\.csv/i.test(names[0]) });
+  if (!options.inPlace && names.every((one) => /\.csv(\.gz)?$/i.test(one)) && partitionsOf(names) === undefined) {
     const typed = await typedCsv({ connection, model, source, files: await files.find(file), temporary, kept: sources.kept });
     if (typed) return typed;
   }

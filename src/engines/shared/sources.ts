@@ -5,8 +5,9 @@ import { DurchblickError } from '../../errors.ts';
 import type { FileTable } from '../../files/column.ts';
 import type { Files } from '../../files/files.ts';
 import { readHolidays } from '../../files/ics.ts';
+import { partitionsOf, withPartitions } from '../../files/partitions.ts';
 import { readFileTable } from '../../files/table.ts';
-import type { Model } from '../../model/model.ts';
+import type { Model, Source } from '../../model/model.ts';
 
 const noFile = (file: string, error: unknown): string =>
   (error as { code?: string }).code === 'ENOENT'
@@ -48,7 +49,11 @@ const fileBytes = async (file: string, model: Model, source: string, files: File
 };
 
 /** Reads a file source of a model: a file, or all that a pattern stands for. */
-export const readSource = async (file: string, model: Model, source: string, files: Files | undefined): Promise<FileTable> => {
+export const readSource = async (
+  { file, name: source, encoding, sheet }: Extract<Source, { kind: 'file' }>,
+  model: Model,
+  files: Files | undefined,
+): Promise<FileTable> => {
   const place = model.locate(['sources', source, 'file']);
   if (!files)
     throw new DurchblickError('no-files', `source "${source}" is the file ${file}, but the engine was given no files`, {
@@ -60,8 +65,17 @@ export const readSource = async (file: string, model: Model, source: string, fil
   };
   const names = files.list ? await files.list(file).catch(located) : [file];
   const tables: FileTable[] = [];
-  for (const name of names) tables.push(await readFileTable(await fileBytes(name, model, source, files), name).catch(located));
-  return joinedTables(tables, names);
+  for (const name of names)
+    tables.push(await readFileTable(await fileBytes(name, model, source, files), name, { encoding, sheet }).catch(located));
+  try {
+    const partitions = partitionsOf(names);
+    return joinedTables(
+      tables.map((table, k) => withPartitions(table, partitions, k)),
+      names,
+    );
+  } catch (error) {
+    return located(error);
+  }
 };
 
 /** Every day between two days, inclusive, that an event of the file touches in the time zone (U10). */

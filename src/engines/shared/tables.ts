@@ -169,8 +169,7 @@ export const tablesOf = (
   const read = async (name: string): Promise<Table> => {
     if (Object.hasOwn(given, name)) return tableOf(given[name], name, dates.get(name));
     const source = model.sources.get(name) as Source;
-    if (source.kind === 'file')
-      return tableOver(await (await import('./sources.ts')).readSource(source.file, model, name, files), source.file);
+    if (source.kind === 'file') return tableOver(await (await import('./sources.ts')).readSource(source, model, files), source.file);
     const place = model.locate(['sources', name]);
     if (source.kind === 'given')
       throw new DurchblickError('no-table', `no table was given for source "${name}"`, {

@@ -83,7 +83,14 @@ const linkSource = (name: string, input: NonNullable<ModelInput['sources']>[stri
   if (given.length > 1)
     faults.add(['sources', name], 'contradiction', `source "${name}" has ${given.join(' and ')}`, 'A source is one of them.');
   const numbers = input.decimal ?? 'plain';
-  if (input.file !== undefined) return { kind: 'file', name, numbers, file: input.file };
+  const { encoding, sheet } = input;
+  const isText = /\.(csv|json|ndjson|jsonl)(\.gz)?$/i.test(input.file ?? '') || !/\.\w+$/.test(input.file ?? '');
+  if (encoding !== undefined && (input.file === undefined || !isText))
+    faults.add(['sources', name, 'encoding'], 'contradiction', `source "${name}" is no file of texts`, 'Leave `encoding` out.');
+  if (sheet !== undefined && !/\.xlsx$/i.test(input.file ?? ''))
+    faults.add(['sources', name, 'sheet'], 'contradiction', `source "${name}" is no workbook`, 'Leave `sheet` out.');
+  if (input.file !== undefined)
+    return { kind: 'file', name, numbers, file: input.file, encoding: encoding === 'utf-8' ? undefined : encoding, sheet };
   if (input.table !== undefined) return { kind: 'table', name, numbers, table: input.table };
   if (input.query !== undefined) return { kind: 'query', name, numbers, query: input.query };
   return { kind: 'given', name, numbers };
