@@ -1,7 +1,11 @@
+import { readFile } from 'node:fs/promises';
 import type { Finding } from '../book/check/finding.ts';
 import type { Book, FiredAlert } from '../book/types.ts';
 import { DurchblickError, describe, rulesCited } from '../errors.ts';
+import { missingFile } from '../files/missing.ts';
 import type { PartPlace } from '../files/node.ts';
+import { readYaml } from '../files/yaml-text.ts';
+import { questionFaults } from '../plan/question.ts';
 import { formatter } from '../result/format.ts';
 import { faultsJson, findingsJson } from '../result/listings.ts';
 import { wordsOf } from '../words/all.ts';
@@ -15,6 +19,8 @@ export interface CheckOptions extends EngineOptions {
   readonly alerts?: boolean;
   /** Lists every figure, not only those that differ. */
   readonly figures?: boolean;
+  /** Files of questions to be checked with the model. */
+  readonly question?: readonly string[];
   readonly asOf?: string;
   readonly format?: string;
 }
@@ -74,6 +80,15 @@ const faultLine = (fault: DurchblickError): string => `${red('error:', process.s
 const BY_GRAVITY = [2, 1, FIGURE_DIFFERS, ALERT_FIRED];
 const gravest = (codes: readonly number[]): number => BY_GRAVITY.find((code) => codes.includes(code)) ?? 0;
 
+/** Every fault of a question in a file of JSON or YAML, with line and column. */
+const faultsOfQuestion = async ({ model }: Book, file: string): Promise<readonly DurchblickError[]> => {
+  const text = await readFile(file, 'utf8').catch(async (error: unknown) => {
+    throw await missingFile(error, { path: file, what: 'the question', inFolder: 'Name a JSON file in it.' });
+  });
+  const { value, locate } = readYaml(text, file, 'A question is a map such as {"show": ["revenue"], "by": "month"}.');
+  return questionFaults(model, value, locate);
+};
+
 /** Checks one model and its data. */
 const checkOne = async (path: string, options: CheckOptions): Promise<Checked> => {
   let book: Book | undefined;
@@ -86,7 +101,8 @@ const checkOne = async (path: string, options: CheckOptions): Promise<Checked> =
     });
     const findings = await book.check();
     const figures = await book.figures();
-    const faults = figures.flatMap(({ fault }) => fault ?? []);
+    const questions = await Promise.all((options.question ?? []).map((file) => faultsOfQuestion(book as Book, file)));
+    const faults = [...questions.flat(), ...figures.flatMap(({ fault }) => fault ?? [])];
     const alerts = options.alerts ? await book.alerts(options.asOf) : undefined;
     const codes = [
       faults.length > 0 ? 2 : 0,

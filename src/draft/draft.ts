@@ -1,7 +1,7 @@
 import { civilOf } from '../calendar/day.ts';
 import { DurchblickError } from '../errors.ts';
 import { type ByteSource, sourceOf } from '../files/bytes.ts';
-import { sampleOf } from '../files/table.ts';
+import { type FileSample, sampleOf } from '../files/table.ts';
 import type { NumberForm } from '../model/decimal.ts';
 import { type DateOrder, numberFormOf, type Profile, plainValues, profileOf } from './sniff.ts';
 import { type DraftFact, type DraftLink, type DraftMeasure, type DraftModel, yamlOf } from './yaml.ts';
@@ -22,6 +22,8 @@ export interface DraftedModel {
 
 interface Table {
   readonly file: string;
+  /** How many files it is made of. */
+  readonly parts: number;
   readonly name: string;
   readonly columns: readonly Profile[];
   readonly rows: number;
@@ -57,6 +59,14 @@ const unique = (wanted: string, taken: Set<string>): string => {
 
 const ID_NAME = /(^|[_\- ])(id|key|no|nr|number|code|uuid)$/i;
 const isId = ({ name }: Profile): boolean => ID_NAME.test(name) || /[a-z](Id|Key|No|Nr|Code)$/.test(name);
+/** Numbers of documents or rows: whole ones that nearly all differ. To add them up says nothing. */
+const isNumbering = ({ kind, distinct, rows, blanks }: Profile): boolean =>
+  kind === 'number' &&
+  rows - blanks >= LEAST_NUMBERED &&
+  distinct.size > (rows - blanks) * 0.95 &&
+  [...distinct].every((text) => /^\d{1,15}(\.0+)?$/.test(text.trim()));
+/** Of fewer rows nothing is said. */
+const LEAST_NUMBERED = 20;
 const isUnique = ({ distinct, rows, blanks }: Profile): boolean => blanks === 0 && rows > 0 && distinct.size === rows;
 const PLAN = /budget|plan|target|forecast|goal|quota|soll/i;
 const PLANNED_DATE = /promis|due|expected|planned|target|scheduled|deadline|commit/i;
@@ -76,9 +86,62 @@ const contained = (inner: Profile, outer: Profile): number => {
 const toldApart = (profile: Profile, order: DateOrder): Profile =>
   profile.date ? { ...profile, date: { ...profile.date, order } } : profile;
 
-const tableOf = async ({ file, bytes }: DraftFile): Promise<Table> => {
-  const { columns: found, rows, of } = await sampleOf(bytes instanceof Uint8Array ? sourceOf(bytes) : bytes, file);
-  const name = file.replace(/^.*[/\\]/, '').replace(/\.[^.]+$/, '');
+/** What is in a file, or in several of one shape: `orders-*.csv`. */
+interface Sample extends FileSample {
+  readonly file: string;
+  readonly files: readonly string[];
+}
+
+/** Names that differ by digits alone, and say which part of one table a file holds. */
+const stemOf = (file: string): string => file.replace(/\d+/g, '#');
+
+/** A pattern for files whose names begin and end alike. */
+const patternOf = (files: readonly string[]): string => {
+  const [first] = files;
+  const alike = (a: string, b: string): number => {
+    let k = 0;
+    while (k < a.length && a[k] === b[k]) k++;
+    return k;
+  };
+  const reversed = (text: string): string => [...text].reverse().join('');
+  // Digits that happen to be the same belong to what differs.
+  const head = first.slice(0, Math.min(...files.map((file) => alike(first, file)))).replace(/\d+$/, '');
+  const tail = reversed(reversed(first).slice(0, Math.min(...files.map((file) => alike(reversed(first), reversed(file)))))).replace(
+    /^\d+/,
+    '',
+  );
+  return `${head}*${tail}`;
+};
+
+const joined = (samples: readonly Sample[]): Sample => {
+  const [first] = samples;
+  if (samples.length === 1) return first;
+  const files = samples.flatMap((sample) => sample.files);
+  return {
+    file: patternOf(files),
+    files,
+    rows: samples.reduce((sum, { rows }) => sum + rows, 0),
+    of: samples.every(({ of }) => of === 'all') ? 'all' : 'first',
+    columns: first.columns.map((column, k) => ({ ...column, values: samples.flatMap(({ columns }) => Array.from(columns[k].values)) })),
+  };
+};
+
+/** Looks into all files; those of one shape whose names differ by digits alone are parts of one table. */
+const samplesOf = async (files: readonly DraftFile[]): Promise<readonly Sample[]> => {
+  const groups = new Map<string, Sample[]>();
+  for (const { file, bytes } of files) {
+    const sample = await sampleOf(bytes instanceof Uint8Array ? sourceOf(bytes) : bytes, file);
+    const key = JSON.stringify([stemOf(file), sample.columns.map(({ name, kind }) => [name, kind])]);
+    const group = groups.get(key) ?? [];
+    groups.set(key, group);
+    group.push({ ...sample, file, files: [file] });
+  }
+  return [...groups.values()].map(joined);
+};
+
+const tableOf = ({ file, files, columns: found, rows, of }: Sample): Table => {
+  const own = files.length > 1 ? file.replace(/[-_. ]*\*.*$/, '') : file.replace(/\.[^.]+$/, '');
+  const name = own.replace(/^.*[/\\]/, '') || 'rows';
   const usable = found.filter(({ kind }) => kind !== 'unusable');
   const plain = usable.map((column) => [column.name, plainValues(column)] as const);
   const numbers = numberFormOf(plain.map(([, values]) => values));
@@ -89,7 +152,7 @@ const tableOf = async ({ file, bytes }: DraftFile): Promise<Table> => {
   const columns = profiles.map((profile) =>
     order && profile.date?.order === 'either' ? toldApart(profileOf(profile.name, profile.values, numbers, order), order) : profile,
   );
-  return { file, name, rows, of, numbers, columns };
+  return { file, parts: files.length, name, rows, of, numbers, columns };
 };
 
 interface DimensionTable {
@@ -99,10 +162,31 @@ interface DimensionTable {
   readonly attributes: readonly { readonly name: string; readonly column: Profile }[];
 }
 
+/** A table whose key stands in another one is what that links to, whether or not it has dates of its own. */
+const isLinkedTo = (table: Table, tables: readonly Table[]): boolean => {
+  const key = table.columns.find((column) => isUnique(column) && column.kind !== 'date' && isId(column));
+  if (!key) return false;
+  const own = [kebab(key.name), `${singular(kebab(table.name))}-id`];
+  return tables.some(
+    (other) =>
+      other !== table &&
+      other.columns.some(
+        (column) =>
+          !isUnique(column) &&
+          own.some((name) => kebab(column.name) === name || kebab(column.name).endsWith(`-${name}`)) &&
+          contained(column, key) >= 0.5,
+      ),
+  );
+};
+
+/** Whether rows of it are something that happened: amounts stand in it, beside keys and numbers of documents. */
+const hasAmounts = ({ columns }: Table): boolean =>
+  columns.some((column) => column.kind === 'number' && !isId(column) && !isNumbering(column));
+
 const dimensionOf = (table: Table, names: Set<string>): DimensionTable | undefined => {
   const ids = table.columns.filter((column) => isUnique(column) && column.kind !== 'date');
   const key = ids.find(isId) ?? ids[0];
-  if (!key || table.columns.some(({ kind }) => kind === 'date')) return undefined;
+  if (!key) return undefined;
   const name = unique(singular(kebab(table.name)), names);
   const attributes = table.columns.flatMap((column) => {
     if (column === key || column.kind !== 'text') return [];
@@ -152,8 +236,9 @@ export const draftModel = async (files: readonly DraftFile[]): Promise<DraftedMo
   if (files.length === 0)
     throw new DurchblickError('no-file', 'there is no file to draft a model from', { hint: 'Give CSV or Parquet files.' });
   const tables: Table[] = [];
-  for (const file of files) tables.push(await tableOf(file));
+  for (const group of await samplesOf(files)) tables.push(tableOf(group));
   const guesses: string[] = [];
+  for (const { file, parts } of tables) if (parts > 1) guesses.push(`${file}: ${parts} files of one shape are one source`);
   for (const { file, rows, of } of tables) if (of === 'first') guesses.push(`${file}: only the first ${rows} rows were looked at`);
   const names = new Set<string>();
   const dimensions: DimensionTable[] = [];
@@ -165,8 +250,12 @@ export const draftModel = async (files: readonly DraftFile[]): Promise<DraftedMo
       const name = unique(singular(kebab(table.name)), names);
       periods.push({ name, source: table.name, start: listed.start.name, end: listed.end?.name, label: listed.label.name });
       guesses.push(`${table.file} lists periods: the unit "${name}"`);
-    } else if (table.columns.some(({ kind }) => kind === 'date')) factTables.push(table);
-    else {
+    } else {
+      const isDated = table.columns.some(({ kind }) => kind === 'date');
+      const isLinked = isDated && isLinkedTo(table, tables);
+      if (isDated && (!isLinked || hasAmounts(table))) factTables.push(table);
+      if (isDated && !isLinked) continue;
+      if (isLinked) guesses.push(`${table.file}: others link to its rows, so it is a dimension${hasAmounts(table) ? ' and a fact' : ''}`);
       const dimension = dimensionOf(table, names);
       if (dimension) dimensions.push(dimension);
       else guesses.push(`${table.file} has neither dates nor a key and is left out`);
@@ -379,6 +468,32 @@ const draftCounts = ({ table, grain, isPlan, isLevel: level, roles, links }: Mea
     });
 };
 
+/** What of a fact is a guess beside what was said of single columns. */
+const guessAll = (
+  { file, roles, links, measures, enters }: Pick<DraftFact, 'roles' | 'links' | 'measures' | 'enters'> & { readonly file: string },
+  guesses: string[],
+): void => {
+  const list = (texts: readonly string[]): string => texts.join(', ');
+  guesses.push(
+    `${file}: dates are ${list(roles.map(({ name, column }) => `${name} (${column})`))}${enters === undefined ? '' : `; a row exists from ${enters} on`}`,
+  );
+  if (links.length > 0)
+    guesses.push(
+      `${file}: split by ${list(links.map(({ part, column, attribute, dimension }) => `${attribute === undefined ? part : `${dimension}.${attribute}`} (${column})`))}`,
+    );
+  const of = (kinds: readonly DraftMeasure['aggregate'][]): readonly string[] =>
+    measures.filter(({ aggregate }) => kinds.includes(aggregate)).map(({ name }) => name);
+  const said = [
+    ['added up', of(['sum'])],
+    ['averaged', of(['average', 'days-between'])],
+    ['counted', of(['count', 'count-distinct'])],
+  ] as const;
+  const words = said
+    .filter(([, names]) => names.length > 0)
+    .map(([what, names]) => `${list(names)} ${names.length === 1 ? 'is' : 'are'} ${what}`);
+  if (words.length > 0) guesses.push(`${file}: ${words.join('; ')}`);
+};
+
 const draftFact = (table: Table, drafting: Drafting): DraftFact => {
   const { file, columns } = table;
   const { guesses, measureNames, factNames } = drafting;
@@ -397,7 +512,11 @@ const draftFact = (table: Table, drafting: Drafting): DraftFact => {
   const isLevel = LEVEL.test(table.name) && !isPlan;
   if (isLevel) guesses.push(`${file} counts a level: over time the last count is shown, not the sum`);
   const numbers = columns.filter((column) => column.kind === 'number' && !used.has(column));
-  const amounts = numbers.filter((column) => !isId(column) && !/^(row|line)[_-]?(no|nr|number)?$/i.test(column.name));
+  const amounts = numbers.filter(
+    (column) => !isId(column) && !isNumbering(column) && !/^(row|line)[_-]?(no|nr|number)?$/i.test(column.name),
+  );
+  for (const column of numbers)
+    if (!amounts.includes(column)) guesses.push(`${file}, ${column.name}: a key or number of something, and not added up`);
   const measures: DraftMeasure[] = [];
   const add: AddMeasure = (wanted, measure) => void measures.push({ ...measure, name: unique(wanted, measureNames) });
   const measured: Measured = { table, grain, isPlan, isLevel, roles, links, amounts };
@@ -405,6 +524,7 @@ const draftFact = (table: Table, drafting: Drafting): DraftFact => {
   draftAmounts(measured, add);
   draftCounts(measured, add);
   const actual = roles.filter(({ plan }) => !plan);
+  guessAll({ file, roles, links, measures, enters: grain === 'day' && actual.length > 1 ? actual[0].name : undefined }, guesses);
   return {
     name: unique(kebab(table.name), factNames),
     source: table.name,

@@ -65,7 +65,13 @@ const isPlainRole = ({ format, blankDates, badToBlank, plan }: DraftFact['roles'
   format === undefined && blankDates.length === 0 && !badToBlank && !plan;
 
 const factLines = (fact: DraftFact): string[] => {
-  const lines = [`  ${flow(fact.name)}:`, `    source: ${flow(fact.source)}`, `    grain: ${fact.grain}`];
+  const lines = [
+    `  ${flow(fact.name)}:`,
+    '    # description: what one row of it stands for, and which rows are not in it',
+    '    # owner: who answers for it',
+    `    source: ${flow(fact.source)}`,
+    `    grain: ${fact.grain}`,
+  ];
   if (fact.plan) lines.push('    horizon: plan               # seen before its time comes');
   if (fact.enters !== undefined) lines.push(`    enters: ${flow(fact.enters)}               # the date from which a row exists`);
   lines.push('    dates:                      # roles: the first is the one to place rows by');
@@ -94,7 +100,7 @@ const factLines = (fact: DraftFact): string[] => {
     lines.push(`    recorded: ${flow(fact.recorded)}        # revisions: the last one of each key counts`);
     lines.push(`    version-key: ${flow([...fact.versionKey])}`);
   }
-  lines.push('    measures:');
+  lines.push('    measures:                   # each may have a label, a description and an owner, too');
   for (const { name, aggregate, column, role, acrossTime, spread } of fact.measures) {
     const measure = {
       [aggregate]: column,

@@ -1,5 +1,5 @@
 // From a model as it is written to one whose names are resolved; each thing is linked in a file of its own below `link/`.
-import { allOf, placeText } from '../errors.ts';
+import { allOf, type DurchblickError, placeText } from '../errors.ts';
 import { parseReading } from '../language/parse.ts';
 import { collectFaults, type Faults } from './faults.ts';
 import type { Locate, Path } from './keys.ts';
@@ -119,19 +119,27 @@ const checkLocale = (input: ModelInput, faults: Faults): void => {
   }
 };
 
+/** A model with all its names resolved, and what is wrong with it all the same: keys that are not known. */
+export interface LinkedModel {
+  readonly model: Model;
+  readonly faults: readonly DurchblickError[];
+  /** Things that have such keys. */
+  readonly blamed: readonly Path[];
+}
+
 /**
  * Checks the parts of a model as written and resolves its names. Throws one error that carries all faults in `all`.
  * Each part's `locate` finds lines in the file it came from; without places they are paths.
  */
-export const linkModel = (parts: readonly ModelPart[]): Model => {
+export const linkModel = (parts: readonly ModelPart[]): LinkedModel => {
   const { input, locate, faults: shapes, unknown } = assembled(parts);
   // With values that are none, names would be missing that are there; unknown keys are left out, and the rest is looked at.
   if (!input) throw allOf(shapes);
   const faults = collectFaults(locate, unknown);
   const model = linkParts(input, locate, faults);
-  const all = [...shapes, ...faults.list];
-  if (all.length > 0) throw allOf(all);
-  return model;
+  // What leans on a name that could not be linked would be told as well, and is not wrong.
+  if (faults.list.length > 0) throw allOf([...shapes, ...faults.list]);
+  return { model, faults: shapes, blamed: unknown };
 };
 
 const linkParts = (input: ModelInput, locate: Locate, faults: Faults): Model => {

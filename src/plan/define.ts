@@ -1,4 +1,4 @@
-import { DurchblickError, suggest } from '../errors.ts';
+import { allOf, DurchblickError, suggest } from '../errors.ts';
 import { attributeOf } from '../model/attributes.ts';
 import type { CheckedModel } from '../model/checked.ts';
 import { collectFaults, type Faults } from '../model/faults.ts';
@@ -10,7 +10,7 @@ import type { ModelPart } from '../model/parts.ts';
 import type { AlertInput, ModelInput, ModelPartInput } from '../model/schema.ts';
 import { alertOf } from './alerts.ts';
 import { bindText, checkFormulas, leavesOf } from './bind.ts';
-import { askedOf, filtersOf, unitNamed } from './question.ts';
+import { askedOf, checkQuestion, filtersOf, unitNamed } from './question.ts';
 import type { CheckedQuestion } from './typed.ts';
 
 /** The keys that some member of a union of maps has, and what they hold. */
@@ -51,8 +51,8 @@ export function defineModel(input: unknown): Model {
 
 /** Checks a model of several parts as they are written. */
 export const defineParts = (parts: readonly ModelPart[]): Model => {
-  const model = linkModel(parts);
-  const faults = collectFaults((path) => model.locate(path));
+  const { model, faults: shapes, blamed } = linkModel(parts);
+  const faults = collectFaults((path) => model.locate(path), blamed);
   checkFormulas(model, faults);
   for (const measure of model.measures.values()) {
     const path = ['facts', measure.fact.name, 'measures', measure.name];
@@ -63,9 +63,10 @@ export const defineParts = (parts: readonly ModelPart[]): Model => {
       faults.attempt([...path, 'spreadAcross'], () => checkPart(model, measure, part, shape));
   }
   for (const [name, alert] of model.alerts) checkAlert(model, name, alert, faults);
-  for (const [name, { question }] of model.questions) faults.attempt(['questions', name], () => askedOf(model, question));
+  for (const [name, { question }] of model.questions) checkQuestion(model, question, ['questions', name], faults);
   for (const figure of model.figures) checkFigure(model, figure, faults);
-  faults.end();
+  const all = [...shapes, ...faults.list];
+  if (all.length > 0) throw allOf(all);
   return model;
 };
 

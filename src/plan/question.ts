@@ -1,7 +1,8 @@
 import { type Day, parseIsoDay } from '../calendar/day.ts';
 import { DurchblickError, suggest } from '../errors.ts';
 import { type AttributeRef, attributeOf } from '../model/attributes.ts';
-import { checked } from '../model/keys.ts';
+import { collectFaults, type Faults } from '../model/faults.ts';
+import { checked, inspect, type Locate, type Path } from '../model/keys.ts';
 import type { Fact, Model, NamedWindow } from '../model/model.ts';
 import { isList, type Question, questionSchema, type WhereInput } from '../model/schema.ts';
 import { type Bound, bindText, windowNamed } from './bind.ts';
@@ -282,4 +283,42 @@ export const askedOf = (model: Model, written: Question): Asked => {
     rest: question.rest ?? false,
     locale: localeOf(model, question.locale),
   };
+};
+
+/**
+ * Every fault of a question, each where it stands: of its parts by themselves, then of the whole. Its keys and values are
+ * those of the schema.
+ */
+export const checkQuestion = (model: Model, question: Question, path: Path, faults: Faults): void => {
+  const known = faults.list.length;
+  const { show, by, per = [], where = {}, order, keep, locale } = question;
+  const columns = show.flatMap((column, k) => {
+    const { is, label } = typeof column === 'string' ? { is: column, label: undefined } : column;
+    const bound = faults.attempt([...path, 'show', k], () => bindText(model, is));
+    return bound ? [{ name: label ?? is, reading: is, bound }] : [];
+  });
+  if (by !== undefined) faults.attempt([...path, 'by'], () => byOf(model, by));
+  per.forEach((name, k) => void faults.attempt([...path, 'per', k], () => attributeOf(model, name)));
+  for (const [name, test] of Object.entries(where)) faults.attempt([...path, 'where', name], () => filtersOf(model, { [name]: test }));
+  const ordered = listed(order).map((text) => text.trim().replace(/\s+(asc|desc)$/, ''));
+  ordered.forEach(
+    (text, k) =>
+      void faults.attempt(
+        [...path, 'order', ...(isList(order) ? [k] : [])],
+        () => columns.some(({ name }) => name === text) || bindText(model, text),
+      ),
+  );
+  listed(keep).forEach(
+    (text, k) => void faults.attempt([...path, 'keep', ...(isList(keep) ? [k] : [])], () => conditionOf(model, text, columns)),
+  );
+  if (locale !== undefined) faults.attempt([...path, 'locale'], () => localeOf(model, locale));
+  if (faults.list.length === known) faults.attempt(path, () => askedOf(model, question));
+};
+
+/** Every fault of a question as it is written, in a file or by a program. */
+export const questionFaults = (model: Model, written: unknown, locate: Locate): readonly DurchblickError[] => {
+  const { value, faults: shapes } = inspect(questionSchema, written, 'question', locate);
+  const faults = collectFaults(locate);
+  if (value) checkQuestion(model, value as Question, [], faults);
+  return [...shapes, ...faults.list];
 };

@@ -1,4 +1,4 @@
-import { mkdtempSync, writeFileSync } from 'node:fs';
+import { mkdtempSync, readFileSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { expect, test } from 'vitest';
@@ -73,8 +73,12 @@ questions:
     () => [],
     (error: { all: { message: string; place?: { line?: number } }[] }) => error.all.map(({ message, place }) => [place?.line, message]),
   );
-  // Unknown keys come first: with them nothing else is looked at.
-  expect(faults).toEqual([[10, expect.stringContaining('"evry"')]]);
+  expect(faults).toEqual([
+    [10, expect.stringContaining('"evry"')],
+    [5, expect.stringContaining('"takn"')],
+    [8, expect.stringContaining('"regoin"')],
+    [9, '"rest" needs members to choose from'],
+  ]);
 });
 
 test('names in the questions of a model are checked with it', () => {
@@ -122,4 +126,37 @@ test('in the library, a year may be a number, as YAML reads it', async () => {
   expect([cells, different]).toEqual([1, []]);
   await expect(book.ask('yearli' as never)).rejects.toThrow('no question "yearli"');
   await book.close();
+});
+
+test('every fault of a question in a file is told at once, with line and column', () => {
+  const folder = mkdtempSync(join(tmpdir(), 'question-'));
+  const file = join(folder, 'q.json');
+  writeFileSync(
+    file,
+    `{
+  "show": ["revenu", "orders", "revenue over mdt"],
+  "by": "monthly",
+  "per": ["region", "famly"],
+  "where": { "region": "North", "chanel": "web" },
+  "order": ["ordrs desc"],
+  "limt": 3,
+  "limit": "three"
+}
+`,
+  );
+  const { code, stderr } = durchblick('check', DEMO, '--question', file);
+  const told = [...stderr.matchAll(/q\.json:(\d+):(\d+): (.*)/g)].map(([, line, column, message]) => `${line}:${column} ${message}`);
+  expect([code, told]).toEqual([2, ['7:3 there is no key "limt" here', '8:12 "limit" is "three"']]);
+  writeFileSync(file, readFileSync(file, 'utf8').replace(/,\n {2}"limt".*\n.*\n/, '\n'));
+  const names = durchblick('check', DEMO, '--question', file).stderr;
+  expect([...names.matchAll(/q\.json:(\d+):(\d+): .*"(\w+)"/g)].map(([, line, column, name]) => `${line}:${column} ${name}`)).toEqual([
+    '2:12 revenu',
+    '2:32 mdt',
+    '3:9 monthly',
+    '4:21 famly',
+    '5:43 chanel',
+    '6:13 ordrs',
+  ]);
+  writeFileSync(file, '{"show": ["revenue"], "by": "month"}');
+  expect(durchblick('check', DEMO, '--question', file).code).toBe(0);
 });

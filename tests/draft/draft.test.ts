@@ -165,3 +165,46 @@ test('durchblick init writes a commented file, asks nothing in a pipe, overwrite
   expect(durchblick('init', folder)).toMatchObject({ code: 2, stderr: expect.stringContaining('it is a folder') });
   expect(durchblick('init', join(folder, 'none.csv'))).toMatchObject({ code: 2, stderr: expect.stringContaining('there is no such file') });
 });
+
+const numbered = (rows: number, make: (k: number) => string): string => Array.from({ length: rows }, (_, k) => make(k)).join('\n');
+
+test('numbers of documents are never added up, whatever they are called', async () => {
+  const text = `sold_on,invoice,amount,pieces\n${numbered(40, (k) => `2026-01-${String((k % 28) + 1).padStart(2, '0')},${90_000 + 7 * k},${(k % 9) + 0.5},${k % 5}`)}\n`;
+  const { yaml, guesses } = await draftModel(files({ 'sales.csv': text }));
+  expect(yaml).not.toContain('sum: invoice');
+  expect(yaml).toContain('sum: amount');
+  expect(yaml).toContain('sum: pieces');
+  expect(guesses).toContain('sales.csv, invoice: a key or number of something, and not added up');
+});
+
+test('files of one shape whose names differ by digits are one source, by a pattern', async () => {
+  const texts = {
+    'data/orders_2025-12.csv': 'sold_on,amount\n2025-12-01,1\n',
+    'data/orders_2026-01.csv': 'sold_on,amount\n2026-01-01,2\n',
+    'data/orders_2026-02.csv': 'sold_on,amount\n2026-02-01,4\n',
+    'data/orders_note_3.csv': 'sold_on,note\n2026-02-01,x\n',
+  };
+  const { yaml, guesses } = await draftModel(files(texts));
+  expect(yaml).toContain('orders: { file: data/orders_*.csv }');
+  expect(yaml).toContain('orders_note_3: { file: data/orders_note_3.csv }');
+  expect(guesses).toContain('data/orders_*.csv: 3 files of one shape are one source');
+});
+
+test('a table that others link to is a dimension, dates of its own or not; with amounts it is a fact as well', async () => {
+  const customers = `customer_id,name,joined_on\n1,Ann,2025-01-01\n2,Bob,2025-02-01\n`;
+  const orders = `order_id,customer_id,sold_on,amount\n${numbered(4, (k) => `${k + 10},${(k % 2) + 1},2026-01-0${k + 1},${k + 0.5}`)}\n`;
+  const parcels = `parcel,order_id,sent_on,weight\n${numbered(6, (k) => `p${k},${(k % 4) + 10},2026-01-0${k + 1},${k + 0.25}`)}\n`;
+  const { rows, yaml, guesses } = await answers(
+    { 'customers.csv': customers, 'orders.csv': orders, 'parcels.csv': parcels },
+    { show: ['amount'], per: ['customer'] },
+  );
+  expect(yaml).toMatch(/customer: \{ source: customers, key: customer_id/);
+  expect(yaml).not.toMatch(/source: customers\n/);
+  expect(yaml).toMatch(/order: \{ source: orders, key: order_id/);
+  expect(rows.map((row) => row.slice(1))).toEqual([
+    ['Ann', 3],
+    ['Bob', 5],
+  ]);
+  expect(guesses).toContain('customers.csv: others link to its rows, so it is a dimension');
+  expect(guesses).toContain('orders.csv: others link to its rows, so it is a dimension and a fact');
+});
