@@ -26,3 +26,7 @@ export const greatest = (numbers: Iterable<number>): number => {
 
 /** A text as it stands in HTML and SVG, in elements and in quoted attributes. */
 export const escapeHtml = (text: string): string => text.replace(/[&<>"']/g, (char) => `&#${char.charCodeAt(0)};`);
+
+/** So many of something, in English: `1 fact`, `12,000 rows`. */
+export const counted = (count: number, one: string, many = `${one}s`): string =>
+  `${count.toLocaleString('en')} ${count === 1 ? one : many}`;

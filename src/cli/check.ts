@@ -1,4 +1,5 @@
 import { readFile } from 'node:fs/promises';
+import { counted } from '../basics/text.ts';
 import type { Finding } from '../book/check/finding.ts';
 import type { Book, FiredAlert } from '../book/types.ts';
 import { DurchblickError, describe, rulesCited } from '../errors.ts';
@@ -12,7 +13,7 @@ import { wordsOf } from '../words/all.ts';
 import { type EngineOptions, oneOf, openBook } from './book.ts';
 import { figureJson, figuresText } from './figures.ts';
 import { modelsIn } from './models.ts';
-import { arrow, counted, dim, exitCodeOf, red, yellow } from './output.ts';
+import { arrow, dim, exitCodeOf, red, yellow } from './output.ts';
 import { deliver, toStderr } from './write.ts';
 
 export interface CheckOptions extends EngineOptions {

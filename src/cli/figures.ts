@@ -1,3 +1,4 @@
+import { counted } from '../basics/text.ts';
 import type { Book, FigureOutcome } from '../book/types.ts';
 import { placeText } from '../errors.ts';
 import { inOneLine } from '../files/yaml-text.ts';
@@ -6,7 +7,7 @@ import type { Question } from '../model/schema.ts';
 import { filterText } from '../result/names.ts';
 import { type Vouched, vouchedFrom } from '../result/vouched.ts';
 import { type EngineOptions, oneOf, withBook } from './book.ts';
-import { counted, dim, red } from './output.ts';
+import { dim, red } from './output.ts';
 import { type QuestionOptions, questionOf } from './question.ts';
 import { deliver, toStderr } from './write.ts';
 

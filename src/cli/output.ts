@@ -140,9 +140,6 @@ export const noteLines = (notes: readonly Note[]): string => {
   return [...notes.map(({ message }) => `  · ${shownText(message)}\n`), ...rules.map((line) => `    ${line}\n`)].join('');
 };
 
-/** So many of something: `1 fact`, `3 facts`. */
-export const counted = (count: number, one: string, many = `${one}s`): string => `${count} ${count === 1 ? one : many}`;
-
 /** Bytes do not belong on a terminal. */
 export const needsFile = (format: string, name: string): never => {
   throw new DurchblickError('bad-option', `--format ${format} needs a file to write to`, {

@@ -1,4 +1,5 @@
 // A comparison of two models as text: what is defined differently, then which numbers differ and why.
+import { counted } from '../basics/text.ts';
 import { plainNumber } from '../result/format.ts';
 import type { DefinitionChange } from './definitions.ts';
 import type { CellDifference, DiffReport, QuestionDifference, ReadingDifference } from './report.ts';
@@ -14,7 +15,6 @@ export interface Paint {
 const PLAIN: Paint = { strong: (text) => text, quiet: (text) => text, lines: (text) => [text] };
 
 const SIGNS = { added: '+', removed: '−', changed: '~' } as const;
-const counted = (count: number, one: string, many = `${one}s`): string => `${count.toLocaleString('en')} ${count === 1 ? one : many}`;
 
 const definitionLines = ({ kind, name, of, change, was, now, keys }: DefinitionChange, { strong, lines }: Paint): string[] => {
   /** A text behind its first word, and what is left of it below. */
