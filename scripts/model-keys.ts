@@ -57,7 +57,7 @@ export const MODEL_KEYS: Readonly<Record<string, string>> = {
   sources: 'Where rows come from, by name. Paths are relative to the model file.',
   'sources.*': 'One of a file, a table or a query; nothing when the rows are passed by the program.',
   'sources.*.file':
-    'A .csv, .parquet, .json, .ndjson, .arrow or .xlsx file, or by a pattern (* ? [ ], ** for folders) or a folder several of them with the same columns, as in orders/*.csv: one below the other; folders such as year=2026 give columns. A CSV file is parted by whichever of comma, semicolon, TAB and bar its header line has most of.',
+    'A .csv, .parquet, .json, .ndjson, .arrow or .xlsx file, or by a pattern (* ? [ ], ** for folders) or a folder several of them with the same columns, as in orders/*.csv: one below the other; folders such as year=2026 give columns. In the command line - is CSV from standard input. A CSV file is parted by whichever of comma, semicolon, TAB and bar its header line has most of.',
   'sources.*.decimal':
     'How numbers that are texts are written: point (1,234.5) or comma (1.234,5), each with the other between thousands and a sign of currency before or behind; when left out, plain digits with a decimal point (1234.5). Dates are not touched.',
   'sources.*.table': "A table of the engine's database, with its schema where needed.",

@@ -9,6 +9,7 @@ import type { Statement } from '../engines/sql/database.ts';
 import { DurchblickError } from '../errors.ts';
 import { engineFor, loadModel, type ModelFile, modelPlaces, type PartPlace } from '../files/node.ts';
 import { isCondition } from '../plan/question.ts';
+import { withStdin } from './stdin.ts';
 import { checkTargets, toStderr } from './write.ts';
 
 /** Where a question is answered. */
@@ -136,8 +137,8 @@ export const engineMaker = async (loaded: ModelFile, options: Opening): Promise<
 /** Opens the model of a path. */
 export const openBook = async (path: string, options: Opening = {}): Promise<Book> => {
   const modelPath = await modelFile(path);
-  const { allow, writes = [] } = options;
-  const loaded = await loadModel(modelPath, { allow });
+  const { writes = [] } = options;
+  const { allow, ...loaded } = await withStdin(await loadModel(modelPath, { allow: options.allow }), options.allow);
   const { model, files, parts } = loaded;
   options.loaded?.(parts);
   const opening = secondsOf(options.refresh);
@@ -146,7 +147,7 @@ export const openBook = async (path: string, options: Opening = {}): Promise<Boo
     writes.flatMap((file) => file ?? []),
     [modelPath, ...parts.map(({ real }) => real), ...places, ...databaseFile(options.connect)],
   );
-  return open(model, (await engineMaker(loaded, options))(), opening);
+  return open(model, (await engineMaker(loaded, { ...options, allow }))(), opening);
 };
 
 /** Runs something with a book and closes it afterwards. */

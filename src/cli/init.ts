@@ -4,6 +4,7 @@ import { draftModel } from '../draft/index.ts';
 import { DurchblickError } from '../errors.ts';
 import type { ByteSource } from '../files/bytes.ts';
 import { missingFile } from '../files/missing.ts';
+import { STDIN, stdinFile } from './stdin.ts';
 import { deliver, toStderr } from './write.ts';
 
 export interface InitOptions {
@@ -43,6 +44,9 @@ const partsOf = async (file: string, handles: FileHandle[]): Promise<ByteSource>
   return { byteLength: size, slice };
 };
 
+/** What standard input is called while a model is drafted of it. */
+const PIPED = 'stdin.csv';
+
 /** Drafts a model of files and says what in it is a guess. */
 export const init = async (files: readonly string[], { output }: InitOptions): Promise<number> => {
   if (output !== undefined) {
@@ -56,16 +60,17 @@ export const init = async (files: readonly string[], { output }: InitOptions): P
   const folder = output === undefined ? process.cwd() : dirname(resolve(output));
   const handles: FileHandle[] = [];
   const opened = async (file: string) => {
-    const bytes = await partsOf(file, handles).catch(async (error: NodeJS.ErrnoException) => {
+    const isPiped = file === STDIN;
+    const bytes = await partsOf(isPiped ? await stdinFile() : file, handles).catch(async (error: NodeJS.ErrnoException) => {
       if (error instanceof DurchblickError) throw error;
       throw await missingFile(error, { path: file, what: 'the file', inFolder: `Name the files in it: ${file}/*.csv` });
     });
-    return { file: relative(folder, resolve(file)) || file, bytes };
+    return { file: isPiped ? PIPED : relative(folder, resolve(file)) || file, bytes };
   };
   const { yaml, guesses } = await Promise.all(files.map(opened))
     .then(draftModel)
     .finally(() => Promise.all(handles.map((handle) => handle.close())));
-  const text = await settled(yaml);
+  const text = await settled(yaml.replace(`file: ${PIPED}`, `file: "${STDIN}"`));
   await deliver(text, output);
   for (const guess of guesses) toStderr(`guessed: ${guess}\n`);
   if (output !== undefined) toStderr(`Read it through, then: npx durchblick check ${output}\n`);

@@ -9,6 +9,7 @@ import { duckdb } from '../../src/engines/duckdb/index.ts';
 import { memory } from '../../src/engines/memory/index.ts';
 import { loadModel } from '../../src/files/node.ts';
 import { open } from '../../src/index.ts';
+import { piped } from '../setup/cli.ts';
 
 type Tree = Readonly<Record<string, string | Uint8Array>>;
 const ENGINES = ['memory', 'duckdb'] as const;
@@ -213,4 +214,24 @@ test('cells of a workbook with a time of day, texts among numbers, and serials a
   expect(await asked({ 's.xlsx': serial }, '{ file: s.xlsx }', { by: 'day' }, '{ column: sold, format: serial }')).toEqual(
     both(['period,revenue', '2026-01-05,1']),
   );
+});
+
+test.each(ENGINES)('a source may be standard input, read once, by %s', (engine) => {
+  const folder = mkdtempSync(join(tmpdir(), 'stdin-'));
+  const model = join(folder, 'model.yaml');
+  writeFileSync(
+    model,
+    'sources: { sales: { file: "-" } }\nfacts: { sales: { source: sales, dates: { sold: sold }, measures: { revenue: { sum: amount } } } }\n',
+  );
+  const asked = ['ask', model, 'revenue', '--by', 'month', '--format', 'csv', '--quiet', '--engine', engine];
+  expect(piped(PLAIN, ...asked, '--verify')).toEqual({ code: 0, stdout: 'period,revenue\r\n2026-01,1\r\n2026-02,2\r\n', stderr: '' });
+  expect(piped('sold,amount\nnever,1\n', ...asked)).toMatchObject({ code: 1, stderr: expect.stringContaining('"never" is not a date') });
+});
+
+test('a model is drafted from standard input, and reads it there', () => {
+  const { code, stdout } = piped(PLAIN, 'init', '-');
+  expect([code, stdout.includes('stdin: { file: "-" }')]).toEqual([0, true]);
+  const model = join(mkdtempSync(join(tmpdir(), 'stdin-')), 'model.yaml');
+  writeFileSync(model, stdout);
+  expect(piped(PLAIN, 'ask', model, 'amount', '--format', 'csv', '--quiet').stdout).toBe('period,amount\r\n2026-01-05/2026-02-06,3\r\n');
 });

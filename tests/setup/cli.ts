@@ -21,6 +21,12 @@ export const durchblick = (...args: readonly string[]): Outcome => {
   return { code: status, stdout, stderr };
 };
 
+/** The same with something piped into it. */
+export const piped = (input: string, ...args: readonly string[]): Outcome => {
+  const { status, stdout, stderr } = spawnSync(process.execPath, ['dist/cli/main.js', ...args], { cwd: ROOT, encoding: 'utf8', input });
+  return { code: status, stdout, stderr };
+};
+
 /** Rows of a CSV answer without quoted fields: header aside, split at commas. */
 export const rowsOf = (csv: string): string[][] =>
   csv
