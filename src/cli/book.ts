@@ -7,7 +7,7 @@ import type { KeptEvent } from '../engines/duckdb/kept-copy.ts';
 import type { Engine } from '../engines/engine.ts';
 import type { Statement } from '../engines/sql/database.ts';
 import { DurchblickError } from '../errors.ts';
-import { engineFor, loadModel, type ModelFile, modelPlaces, type PartPlace } from '../files/node.ts';
+import { engineFor, folderFiles, loadModel, type ModelFile, modelPlaces, type PartPlace } from '../files/node.ts';
 import { isCondition } from '../plan/question.ts';
 import { withStdin } from './stdin.ts';
 import { checkTargets, toStderr } from './write.ts';
@@ -91,7 +91,11 @@ const databaseFile = (url: string | undefined): string[] => DATABASE_FILE.exec(u
 const masked = (url: string): string =>
   url.replace(/^([a-z][a-z0-9+.-]*:\/\/[^/?#:@]*:).*@/i, '$1***@').replace(/([?&]password=)[^&]*/gi, '$1***');
 
-const connected = async (url: string, { trace, inPlace, allow }: Opening, { files, folder }: ModelFile): Promise<() => Engine> => {
+const connected = async (
+  url: string,
+  { trace, inPlace, allow }: Opening,
+  { files, folder }: Pick<ModelFile, 'files' | 'folder'>,
+): Promise<() => Engine> => {
   if (/^postgres(ql)?:/.test(url)) {
     const { postgres } = await import('../engines/postgres/index.ts');
     return () => postgres({ connectionString: url, files, trace });
@@ -103,6 +107,12 @@ const connected = async (url: string, { trace, inPlace, allow }: Opening, { file
     });
   const { duckdb } = await import('../engines/duckdb/index.ts');
   return () => duckdb({ path: resolve(file), folder, allow, files, trace, inPlace });
+};
+
+/** Engines over a database without a model beside it. */
+export const databaseMaker = (url: string): Promise<() => Engine> => {
+  const folder = process.cwd();
+  return connected(url, {}, { files: folderFiles(folder), folder });
 };
 
 /** The model file of a path: a folder stands for the `model.yaml` in it. */

@@ -4,11 +4,15 @@ import { draftModel } from '../draft/index.ts';
 import { DurchblickError } from '../errors.ts';
 import type { ByteSource } from '../files/bytes.ts';
 import { missingFile } from '../files/missing.ts';
+import { databaseMaker } from './book.ts';
 import { STDIN, stdinFile } from './stdin.ts';
+import { tablesToDraft } from './tables.ts';
 import { deliver, toStderr } from './write.ts';
 
 export interface InitOptions {
   readonly output?: string;
+  /** A database whose tables a model is drafted of. */
+  readonly connect?: string;
 }
 
 /** Asks in a terminal what a draft cannot know; in a pipe nothing is asked. */
@@ -48,7 +52,11 @@ const partsOf = async (file: string, handles: FileHandle[]): Promise<ByteSource>
 const PIPED = 'stdin.csv';
 
 /** Drafts a model of files and says what in it is a guess. */
-export const init = async (files: readonly string[], { output }: InitOptions): Promise<number> => {
+export const init = async (files: readonly string[], { output, connect }: InitOptions): Promise<number> => {
+  if (files.length === 0 && connect === undefined)
+    throw new DurchblickError('bad-option', 'there is nothing to draft a model from', {
+      hint: 'Name files, or a database: npx durchblick init data/*.csv, npx durchblick init --connect postgres://user@host/database',
+    });
   if (output !== undefined) {
     const there = await access(output).then(
       () => true,
@@ -67,12 +75,12 @@ export const init = async (files: readonly string[], { output }: InitOptions): P
     });
     return { file: isPiped ? PIPED : relative(folder, resolve(file)) || file, bytes };
   };
-  const { yaml, guesses } = await Promise.all(files.map(opened))
-    .then(draftModel)
-    .finally(() => Promise.all(handles.map((handle) => handle.close())));
+  const found = connect === undefined ? Promise.all(files.map(opened)) : tablesToDraft(await databaseMaker(connect), files);
+  const { yaml, guesses } = await found.then(draftModel).finally(() => Promise.all(handles.map((handle) => handle.close())));
   const text = await settled(yaml.replace(`file: ${PIPED}`, `file: "${STDIN}"`));
   await deliver(text, output);
   for (const guess of guesses) toStderr(`guessed: ${guess}\n`);
-  if (output !== undefined) toStderr(`Read it through, then: npx durchblick check ${output}\n`);
+  if (output !== undefined)
+    toStderr(`Read it through, then: npx durchblick check ${output}${connect === undefined ? '' : ' --connect …'}\n`);
   return 0;
 };

@@ -58,7 +58,11 @@ program
 
 program
   .command('init')
-  .argument('<files...>', 'CSV or Parquet files (and JSON, NDJSON, Arrow, workbooks); - for CSV from standard input')
+  .argument(
+    '[files...]',
+    'CSV or Parquet files (and JSON, NDJSON, Arrow, workbooks); - for CSV from standard input; with --connect tables, all when left out',
+  )
+  .option('--connect <url>', 'draft from tables of a database: postgres://user@host/database, or duckdb:file.duckdb')
   .option('-o, --output <file>', 'the model file to write; stdout when left out')
   .description('draft a first model from files: dates become roles, numbers measures, ids links; what is a guess is said')
   .addHelpText('after', '\nExample:\n  npx durchblick init demo/data/order_lines.csv demo/data/products.csv demo/data/budget.csv')

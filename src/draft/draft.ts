@@ -6,12 +6,14 @@ import type { NumberForm } from '../model/decimal.ts';
 import { type DateOrder, numberFormOf, type Profile, plainValues, profileOf } from './sniff.ts';
 import { type DraftFact, type DraftLink, type DraftMeasure, type DraftModel, yamlOf } from './yaml.ts';
 
-/** A file of rows: its name, as the model is to write it, and what is in it. */
-export interface DraftFile {
-  readonly file: string;
-  /** All of it, or something that parts can be read of. */
-  readonly bytes: Uint8Array | ByteSource;
-}
+/** Rows to draft from: a file by its name, as the model is to write it, or a table of a database. */
+export type DraftFile =
+  | {
+      readonly file: string;
+      /** All of it, or something that parts can be read of. */
+      readonly bytes: Uint8Array | ByteSource;
+    }
+  | { readonly table: string; readonly sample: FileSample };
 
 export interface DraftedModel {
   /** A commented model file. */
@@ -24,6 +26,8 @@ interface Table {
   readonly file: string;
   /** How many files it is made of. */
   readonly parts: number;
+  /** A table of a database, by its name. */
+  readonly isTable: boolean;
   readonly name: string;
   readonly columns: readonly Profile[];
   readonly rows: number;
@@ -88,7 +92,9 @@ const toldApart = (profile: Profile, order: DateOrder): Profile =>
 
 /** What is in a file, or in several of one shape: `orders-*.csv`. */
 interface Sample extends FileSample {
+  /** The file, the pattern, or the table. */
   readonly file: string;
+  readonly isTable: boolean;
   readonly files: readonly string[];
 }
 
@@ -120,6 +126,7 @@ const joined = (samples: readonly Sample[]): Sample => {
   return {
     file: patternOf(files),
     files,
+    isTable: false,
     rows: samples.reduce((sum, { rows }) => sum + rows, 0),
     of: samples.every(({ of }) => of === 'all') ? 'all' : 'first',
     columns: first.columns.map((column, k) => ({ ...column, values: samples.flatMap(({ columns }) => Array.from(columns[k].values)) })),
@@ -129,18 +136,23 @@ const joined = (samples: readonly Sample[]): Sample => {
 /** Looks into all files; those of one shape whose names differ by digits alone are parts of one table. */
 const samplesOf = async (files: readonly DraftFile[]): Promise<readonly Sample[]> => {
   const groups = new Map<string, Sample[]>();
-  for (const { file, bytes } of files) {
+  for (const given of files) {
+    if ('table' in given) {
+      groups.set(given.table, [{ ...given.sample, file: given.table, files: [given.table], isTable: true }]);
+      continue;
+    }
+    const { file, bytes } = given;
     const sample = await sampleOf(bytes instanceof Uint8Array ? sourceOf(bytes) : bytes, file);
     const key = JSON.stringify([stemOf(file), sample.columns.map(({ name, kind }) => [name, kind])]);
     const group = groups.get(key) ?? [];
     groups.set(key, group);
-    group.push({ ...sample, file, files: [file] });
+    group.push({ ...sample, file, files: [file], isTable: false });
   }
   return [...groups.values()].map(joined);
 };
 
-const tableOf = ({ file, files, columns: found, rows, of }: Sample): Table => {
-  const own = files.length > 1 ? file.replace(/[-_. ]*\*.*$/, '') : file.replace(/\.[^.]+$/, '');
+const tableOf = ({ file, files, isTable, columns: found, rows, of }: Sample): Table => {
+  const own = isTable ? file.replace(/^.*\./, '') : files.length > 1 ? file.replace(/[-_. ]*\*.*$/, '') : file.replace(/\.[^.]+$/, '');
   const name = own.replace(/^.*[/\\]/, '') || 'rows';
   const usable = found.filter(({ kind }) => kind !== 'unusable');
   const plain = usable.map((column) => [column.name, plainValues(column)] as const);
@@ -152,7 +164,7 @@ const tableOf = ({ file, files, columns: found, rows, of }: Sample): Table => {
   const columns = profiles.map((profile) =>
     order && profile.date?.order === 'either' ? toldApart(profileOf(profile.name, profile.values, numbers, order), order) : profile,
   );
-  return { file, parts: files.length, name, rows, of, numbers, columns };
+  return { file, parts: files.length, isTable, name, rows, of, numbers, columns };
 };
 
 interface DimensionTable {
@@ -284,7 +296,7 @@ export const draftModel = async (files: readonly DraftFile[]): Promise<DraftedMo
           dimensions.some(({ table }) => table.name === name) ||
           periods.some(({ source }) => source === name),
       )
-      .map(({ name, file, numbers }) => ({ name, file, numbers })),
+      .map(({ name, file, isTable, numbers }) => ({ name, file, isTable, numbers })),
     periods,
     dimensions: [
       ...dimensions.map(({ name, table, key, attributes }) => ({

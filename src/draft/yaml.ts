@@ -40,7 +40,7 @@ export interface DraftFact {
 
 export interface DraftModel {
   readonly zoned: boolean;
-  readonly sources: readonly { readonly name: string; readonly file: string; readonly numbers: NumberForm }[];
+  readonly sources: readonly { readonly name: string; readonly file: string; readonly isTable: boolean; readonly numbers: NumberForm }[];
   readonly periods: readonly {
     readonly name: string;
     readonly source: string;
@@ -127,8 +127,8 @@ export const yamlOf = (model: DraftModel, guesses: readonly string[]): string =>
       lines.push(`    ${flow(name)}: ${flow({ table: source, start, ...(end === undefined ? {} : { end }), label })}`);
   }
   lines.push('', 'sources:');
-  for (const { name, file, numbers } of model.sources)
-    lines.push(`  ${flow(name)}: ${flow({ file, ...(numbers === 'plain' ? {} : { decimal: numbers }) })}`);
+  for (const { name, file, isTable, numbers } of model.sources)
+    lines.push(`  ${flow(name)}: ${flow({ [isTable ? 'table' : 'file']: file, ...(numbers === 'plain' ? {} : { decimal: numbers }) })}`);
   if (model.dimensions.length > 0) {
     lines.push('', 'dimensions:');
     for (const { name, source, key, attributes } of model.dimensions)

@@ -259,6 +259,26 @@ test('--connect asks the tables of a PostgreSQL database, with the same bytes, a
   expect(stderr).toContain('all the same');
 });
 
+test('`init --connect` drafts a model from tables of a database, which it then answers from', () => {
+  const folder = mkdtempSync(join(tmpdir(), 'init-'));
+  const model = join(folder, 'model.yaml');
+  const tables = ['order_lines', 'products', 'regions'].map((name) => `gruenhof.${name}`);
+  const drafted = durchblick('init', '--connect', connection, ...tables, '-o', model);
+  expect([drafted.code, drafted.stderr]).toEqual([0, expect.stringContaining('order_id: a key or number of something, and not added up')]);
+  const yaml = readFileSync(model, 'utf8');
+  expect(yaml).toContain('order_lines: { table: gruenhof.order_lines }');
+  expect(yaml).toContain('product: { source: products, key: product_id');
+  const asked = ['revenue', '--by', 'month', '--per', 'region', '--range', '2026', '--as-of', '2026-08-15', '--format', 'csv', '--quiet'];
+  const known = (text: string): string[] => text.split('\r\n').sort();
+  expect(known(durchblick('ask', model, ...asked, '--connect', connection).stdout)).toEqual(
+    known(durchblick('ask', DEMO, ...asked).stdout),
+  );
+  expect(durchblick('init', '--connect', connection, 'gruenhof.orderlines')).toMatchObject({
+    code: 2,
+    stderr: expect.stringContaining('gruenhof.order_lines'),
+  });
+});
+
 test('a book over PostgreSQL answers again without asking the rows again', async () => {
   const { model, files } = await loadModel(join(ROOT, DEMO));
   const book = await open(model, postgres({ connectionString: connection, files }));
