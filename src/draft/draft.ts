@@ -63,9 +63,12 @@ const unique = (wanted: string, taken: Set<string>): string => {
 
 const ID_NAME = /(^|[_\- ])(id|key|no|nr|number|code|uuid)$/i;
 const isId = ({ name }: Profile): boolean => ID_NAME.test(name) || /[a-z](Id|Key|No|Nr|Code)$/.test(name);
-/** Numbers of documents or rows: whole ones that nearly all differ. To add them up says nothing. */
-const isNumbering = ({ kind, distinct, rows, blanks }: Profile): boolean =>
+const AMOUNT =
+  /amount|total|sum|qty|quantity|pieces|units|revenue|sales|value|net|gross|cost|price|budget|target|stock|hours|weight|cents|menge|betrag|umsatz|preis|kosten|anzahl/i;
+/** Numbers of documents or rows: whole ones that nearly all differ, by a name that says no amount. To add them up says nothing. */
+const isNumbering = ({ name, kind, distinct, rows, blanks }: Profile): boolean =>
   kind === 'number' &&
+  !AMOUNT.test(name) &&
   rows - blanks >= LEAST_NUMBERED &&
   distinct.size > (rows - blanks) * 0.95 &&
   [...distinct].every((text) => /^\d{1,15}(\.0+)?$/.test(text.trim()));

@@ -169,11 +169,13 @@ test('durchblick init writes a commented file, asks nothing in a pipe, overwrite
 const numbered = (rows: number, make: (k: number) => string): string => Array.from({ length: rows }, (_, k) => make(k)).join('\n');
 
 test('numbers of documents are never added up, whatever they are called', async () => {
-  const text = `sold_on,invoice,amount,pieces\n${numbered(40, (k) => `2026-01-${String((k % 28) + 1).padStart(2, '0')},${90_000 + 7 * k},${(k % 9) + 0.5},${k % 5}`)}\n`;
+  const text = `sold_on,invoice,amount,pieces,cents\n${numbered(40, (k) => `2026-01-${String((k % 28) + 1).padStart(2, '0')},${90_000 + 7 * k},${(k % 9) + 0.5},${k % 5},${k * 37}`)}\n`;
   const { yaml, guesses } = await draftModel(files({ 'sales.csv': text }));
   expect(yaml).not.toContain('sum: invoice');
   expect(yaml).toContain('sum: amount');
   expect(yaml).toContain('sum: pieces');
+  // Amounts in cents may all differ.
+  expect(yaml).toContain('sum: cents');
   expect(guesses).toContain('sales.csv, invoice: a key or number of something, and not added up');
 });
 
