@@ -2,6 +2,7 @@ import { answer } from '../evaluate/answer.ts';
 import type { Question } from '../model/schema.ts';
 import type { Cancellation } from '../plan/request.ts';
 import { resultOf } from '../result/result.ts';
+import { answerState } from './answer-state.ts';
 import { prepared } from './prepare.ts';
 import type { BookRecord } from './record.ts';
 import type { State } from './states/state.ts';
@@ -11,5 +12,5 @@ import type { Result } from './types.ts';
 /** Answers a question in a state of the data. */
 export const askIn = async (book: BookRecord, state: State, question: Question, signal: Cancellation | undefined): Promise<Result> => {
   const { asked, axis, evaluation, found, asOf } = await prepared(book, state, question, signal);
-  return withFiles(resultOf(await answer(asked, axis, evaluation), asked, book.model, asOf, found), state.seen);
+  return withFiles(resultOf(await answer(asked, axis, evaluation), asked, book.model, asOf, found), answerState(book.model, state.seen));
 };

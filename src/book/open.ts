@@ -122,7 +122,7 @@ export const open = async <N extends Names, const W extends WhereOf<N> = WhereOf
     },
     refresh: async () => {
       const seen = await states.refresh();
-      return seen && { time: new Date(seen.time).toISOString() };
+      return seen && (await import('./answer-state.ts')).answerState(model, seen);
     },
     cost: states.cost,
     close: states.close,

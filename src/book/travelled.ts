@@ -1,13 +1,12 @@
-import type { DataState } from '../engines/engine.ts';
 import { DurchblickError } from '../errors.ts';
 import { withOutputs } from '../result/outputs.ts';
 import type { PlainResult, ResultJson } from '../result/types.ts';
-import type { Result } from './types.ts';
+import type { AnswerState, Result } from './types.ts';
 
 /** A result with the ways out that need code of their own. */
-export const withFiles = (result: PlainResult, seen: DataState | undefined): Result => ({
+export const withFiles = (result: PlainResult, state: AnswerState | undefined): Result => ({
   ...result,
-  ...(seen ? { state: { time: new Date(seen.time).toISOString() } } : {}),
+  ...(state ? { state } : {}),
   toArrow: async () => (await import('../files/formats.ts')).arrowTable(result.toColumns()),
   toParquet: async () => (await import('../files/formats.ts')).parquetOf(result.toColumns()),
 });

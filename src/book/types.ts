@@ -32,17 +32,22 @@ export interface OpenBookOptions<N extends Names = Names, W = WhereOf<N>> {
   readonly cacheBytes?: number;
 }
 
-/** A state of the data: the instant (ISO 8601, UTC) at which it was looked at. */
-export interface StateTime {
-  readonly time: string;
+/** What an answer was computed from (V5): two answers of one state to one question are the same. */
+export interface AnswerState {
+  /** Fingerprint of the model, of whatever order its keys are. */
+  readonly model: string;
+  /** Fingerprint of the data: of files by size, time and both ends, of databases by what they tell states apart by; undefined where a program gave the rows. */
+  readonly data?: string;
+  /** The instant (ISO 8601, UTC) at which the data were looked at. */
+  readonly time?: string;
 }
 
 /** An answer with its ways out; those that need a package say so when it is missing. */
 export interface Result<Row = ResultRow> extends PlainResult<Row> {
   /** An Apache Arrow table with the rows of the CSV; needs `apache-arrow`. */
   readonly toArrow: () => Promise<ArrowTable>;
-  /** Which state of the data it was computed from; undefined where a program gave the rows. No part of `toJson`. */
-  readonly state?: StateTime;
+  /** What it was computed from (V5); undefined of a result that came as JSON. No part of `toJson`. */
+  readonly state?: AnswerState;
   /** The rows of the CSV as a Parquet file. */
   readonly toParquet: () => Promise<Uint8Array>;
 }
@@ -161,7 +166,7 @@ export interface Book<N extends Names = Names> {
   /** Faults in the latest state of the data that do not stop answers. */
   readonly dataNotes: readonly (DataNote & { readonly message: string })[];
   /** Looks at files and databases now, whatever `refresh` says, and answers which state they are in. */
-  readonly refresh: () => Promise<StateTime | undefined>;
+  readonly refresh: () => Promise<AnswerState | undefined>;
   readonly cost: () => Cost;
   /** Waits for questions that are under way, then lets go of connections and memory. Asking afterwards is an error; closing again is none. */
   readonly close: () => Promise<void>;

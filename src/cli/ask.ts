@@ -46,7 +46,7 @@ export const showResult = async (
 ): Promise<void> => {
   // What others write to is seen at a time of its own.
   const seen =
-    connect === undefined || !result.state ? '' : `, data seen at ${result.state.time.replace('T', ' ').replace(/\.\d+Z$/, ' UTC')}`;
+    connect === undefined || !result.state?.time ? '' : `, data seen at ${result.state.time.replace('T', ' ').replace(/\.\d+Z$/, ' UTC')}`;
   if (!quiet && format === 'table' && output === undefined && result.caption)
     toStderr(`${dim(`${result.caption}, ${wordsOf(result.locale).asOf(result.asOf)}${seen}`, process.stderr)}\n`);
   await deliver(await written(result, format, spreadsheet), output, format === 'table' || format === 'markdown' ? 'words' : 'data');
@@ -64,6 +64,10 @@ const timeLine = (book: Book, open: number, answer: number): string => {
   ];
   return `${parts.join('; ')}\n`;
 };
+
+/** What the answer was computed from (V5). */
+const stateLine = ({ state }: Result): string =>
+  state ? `of model ${state.model}${state.data === undefined ? '' : `, data ${state.data}`}\n` : '';
 
 const VERIFY_DIFFERS = 4;
 
@@ -118,7 +122,7 @@ export const ask = async (path: string, readings: readonly string[], options: As
     bar.done();
     await showResult(result, format, options);
     for (const write of charts) await write();
-    if (options.time) toStderr(said.join('') + timeLine(book, opened - start, answered - opened));
+    if (options.time) toStderr(said.join('') + timeLine(book, opened - start, answered - opened) + stateLine(result));
     return verification ? sayVerified(verification, options.quiet ?? false) : 0;
   } finally {
     bar.done();

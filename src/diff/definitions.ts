@@ -1,4 +1,5 @@
 // What two models define differently, in the words of the dictionary.
+import { stableText } from '../basics/fingerprint.ts';
 import { definedValues } from '../dictionary/dictionary.ts';
 import { kebab } from '../model/keys.ts';
 import type { Model } from '../model/model.ts';
@@ -87,23 +88,11 @@ const writtenIn = (model: Model): ReadonlyMap<string, Written> => {
   );
 };
 
-/** A value with its keys in order: how a map is written says nothing. */
-const sorted = (value: unknown): unknown => {
-  if (Array.isArray(value)) return value.map(sorted);
-  if (typeof value !== 'object' || value === null) return value;
-  return Object.fromEntries(
-    Object.entries(value)
-      .filter(([, own]) => own !== undefined)
-      .sort(([a], [b]) => (a < b ? -1 : 1))
-      .map(([key, own]) => [key, sorted(own)]),
-  );
-};
-const textOf = (value: unknown): string => JSON.stringify(sorted(value));
 /** On one line, without the quotes that JSON needs. */
 const shown = (value: unknown): string =>
   typeof value === 'string'
     ? value
-    : textOf(value)
+    : stableText(value)
         .replace(/"([a-z][\w-]*)":/gi, '$1: ')
         .replaceAll(',', ', ');
 
@@ -113,7 +102,7 @@ const keysOf = (was: unknown, now: unknown): DefinitionChange['keys'] => {
   if (!isMap(was) || !isMap(now)) return [];
   const keys = [...new Set([...Object.keys(was), ...Object.keys(now)])];
   return keys
-    .filter((key) => textOf(was[key]) !== textOf(now[key]))
+    .filter((key) => stableText(was[key]) !== stableText(now[key]))
     .map((key) => ({
       key: kebab(key),
       ...(was[key] === undefined ? {} : { was: shown(was[key]) }),
@@ -131,8 +120,8 @@ const changeOf = (was: Written | undefined, now: Written | undefined): Definitio
     return { ...own, change: 'removed', was: said(was as Written), keys: [] };
   }
   const sameWords = was.words === now.words;
-  if (sameWords && textOf(was.value) === textOf(now.value)) return undefined;
-  if (textOf(was.value) === textOf(now.value))
+  if (sameWords && stableText(was.value) === stableText(now.value)) return undefined;
+  if (stableText(was.value) === stableText(now.value))
     return { ...own, change: 'changed', derived: true, was: said(was), now: said(now), keys: [] };
   const keys = keysOf(was.value, now.value);
   // What the words say is said once; other keys stand below them.
@@ -159,9 +148,9 @@ export const definitionChanges = (old: Model, now: Model): readonly DefinitionCh
 export const factorsOf = ({ calendar, timeZone, locale, sources, ...rest }: ModelInput) => {
   const { name: _, figures: __, questions: ___, alerts: ____, asOf, $schema: _____, includes: ______, ...definition } = rest;
   return {
-    calendar: textOf({ calendar, timeZone, locale }),
-    data: textOf(sources ?? {}),
-    definition: textOf(definition),
+    calendar: stableText({ calendar, timeZone, locale }),
+    data: stableText(sources ?? {}),
+    definition: stableText(definition),
     asOf: asOf ?? 'latest',
   };
 };

@@ -81,6 +81,23 @@ describe.each(ENGINES)('V6: files replaced under an open book of %s, .%s', (name
     await book.close();
   });
 
+  test('an answer names what it was computed from: model and data, each by itself (V5)', async () => {
+    const { folder, book } = await prepared(ending, engine);
+    const ask = async () => (await book.ask({ show: ['revenue'], by: 'month', per: ['place'] })).state;
+    const before = await ask();
+    expect(before).toEqual({
+      model: expect.stringMatching(/^[0-9a-f]{16}$/),
+      data: expect.stringMatching(/^[0-9a-f]{16}$/),
+      time: expect.any(String),
+    });
+    expect(await ask()).toMatchObject({ model: before?.model, data: before?.data });
+    await write(folder, ending, [['2026-01-05', 'South', 2.25]]);
+    const after = await ask();
+    expect([after?.model === before?.model, after?.data === before?.data]).toEqual([true, false]);
+    expect((await book.refresh())?.data).toBe(after?.data);
+    await book.close();
+  });
+
   test('so for tables of the calendar and holidays', async () => {
     const { folder, book } = await prepared(ending, engine);
     const days = async () => (await book.ask({ show: ['working-days'], range: '2026-01', asOf: '2026-01-31' })).rows[0][1];
@@ -147,4 +164,17 @@ test('V6: a file that changes in the middle of a question is an error where rows
   touching = false;
   expect((await book.ask({ show: ['revenue'], by: 'month', per: ['place'] })).rows).toEqual([['2026-01', 'North', 1]]);
   await book.close();
+});
+
+test('the fingerprint of a model is that of what it says, in whatever order, and of rows that a program gives there is none (V5)', async () => {
+  const facts = { f: { source: 'f', dates: { d: 'd' }, measures: { n: { count: 'rows' }, m: { sum: 'a' } } } } as const;
+  const other = { f: { measures: { m: { sum: 'a' }, n: { count: 'rows' } }, dates: { d: 'd' }, source: 'f' } } as const;
+  const stateOf = async (model: object) => {
+    const book = await open(defineModel(model as never), memory({ f: [{ d: '2026-01-01', a: 1 }] }));
+    return (await book.ask({ show: ['n'] } as never)).state;
+  };
+  const own = await stateOf({ facts });
+  expect(own).toEqual({ model: expect.stringMatching(/^[0-9a-f]{16}$/) });
+  expect(await stateOf({ facts: other })).toEqual(own);
+  expect(await stateOf({ facts: { f: { ...facts.f, grain: 'month' } } })).not.toEqual(own);
 });

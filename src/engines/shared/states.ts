@@ -31,7 +31,7 @@ export const changing = async (state: () => Promise<string>, open: () => Promise
 export const sourceChanged = (when: string, before: string, after: string): DurchblickError => {
   const lines = before.split('\n');
   const changed = after.split('\n').find((line, k) => line !== lines[k]) ?? '';
-  const name = changed.replace(/:\d+:\d+:\d+(:\d+)?$/, '').replace(/^.*[/\\]/, '');
+  const name = changed.replace(/:\d+:\d+:\d+(:\d+)?(:[0-9a-f]{16})?$/, '').replace(/^.*[/\\]/, '');
   return new DurchblickError('source-changed', `${name === '' ? 'a source' : name} changed ${when}`, {
     kind: 'data',
     hint: 'Ask again: the next question is answered from what is there then. Write files aside and rename them.',
