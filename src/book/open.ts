@@ -2,7 +2,6 @@
 
 import { loadZones, zoneDays } from '../calendar/dates.ts';
 import { isoOf } from '../calendar/day.ts';
-import { standingTable } from '../calendar/standing.ts';
 import type { Engine } from '../engines/engine.ts';
 import { DurchblickError, suggest } from '../errors.ts';
 import { attributeOf } from '../model/attributes.ts';
@@ -10,7 +9,6 @@ import type { Model } from '../model/model.ts';
 import type { Names } from '../model/names.ts';
 import type { Question } from '../model/schema.ts';
 import { orAborted } from '../plan/cancel.ts';
-import { isCalendar } from '../plan/days.ts';
 import { fixedRange } from '../plan/extent.ts';
 import { fixedFilters } from '../plan/fixed.ts';
 import { questionNamed } from '../plan/question.ts';
@@ -112,9 +110,9 @@ export const open = async <N extends Names, const W extends WhereOf<N> = WhereOf
     bounds: (fact, role) => boundsOf(book, fact, role),
     members: async (name) => {
       const attribute = attributeOf(model, name);
-      return isCalendar(attribute)
-        ? within(book, undefined, {}, (_, calendar) => standingTable(calendar, attribute.standing).members)
-        : states.run((state) => state.store.members(attribute));
+      if (attribute.kind !== 'calendar') return states.run((state) => state.store.members(attribute));
+      const { standingTable } = await import('../calendar/standing-table.ts');
+      return within(book, undefined, {}, (_, calendar) => standingTable(calendar, attribute.standing).members);
     },
     get dataNotes() {
       const words = wordsOf(model.locale);

@@ -1,6 +1,6 @@
 import { compareTexts } from '../basics/text.ts';
 import { distinctTuples, tupleIndex, tupleKey } from '../basics/tuples.ts';
-import { standingTable } from '../calendar/standing.ts';
+import { standingTable } from '../calendar/standing-table.ts';
 import { type AttributeRef, NONE, OTHERS, TOTAL, UNKNOWN } from '../model/attributes.ts';
 import type { Axis } from '../plan/axis.ts';
 import { horizonOf, type Leaf, leavesOf } from '../plan/bind.ts';

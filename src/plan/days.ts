@@ -2,7 +2,7 @@
 import { lowerBound, upperBound } from '../basics/search.ts';
 import type { Calendar } from '../calendar/calendar.ts';
 import type { Day } from '../calendar/day.ts';
-import { type StandingTable, standingTable } from '../calendar/standing.ts';
+import { type StandingTable, standingTable } from '../calendar/standing-table.ts';
 import { DurchblickError, suggest } from '../errors.ts';
 import type { AttributeRef } from '../model/attributes.ts';
 import { COVERED, EMPTY, type Lay } from '../windows/lay.ts';
