@@ -17,6 +17,7 @@ mkdirSync(folder);
 writeFileSync(join(place, 'secret.csv'), 'd,k,v\n2026-01-05,secret,1\n');
 writeFileSync(join(folder, 'own.csv'), 'd,k,v\n2026-01-05,a,1\n');
 mkdirSync(join(folder, 'sub'));
+mkdirSync(join(folder, 'empty'));
 writeFileSync(join(folder, 'sub', 'deep.csv'), 'd,k,v\n2026-01-05,b,2\n');
 writeFileSync(join(folder, 't[1].csv'), 'd,k,v\n2026-01-05,brackets,4\n');
 writeFileSync(join(folder, 't1.csv'), 'd,k,v\n2026-01-05,pattern,8\n');
@@ -70,6 +71,7 @@ describe.each(ENGINES)('V8: files of a model lie below its folder: %s', (_, engi
     [join(place, 'secret.csv'), 'outside-folder'],
     ['link.csv', 'outside-folder'],
     ['out/secret.csv', 'outside-folder'],
+    ['out', 'outside-folder'],
     ['o*/secret.csv', 'outside-folder'],
     ['sub/../../secret.csv', 'outside-folder'],
     ['../nothing.csv', 'outside-folder'],
@@ -78,7 +80,7 @@ describe.each(ENGINES)('V8: files of a model lie below its folder: %s', (_, engi
     ['s3://bucket/t.parquet', 'outside-folder'],
     ['file:///etc/passwd.csv', 'outside-folder'],
     ['nothing.csv', 'no-file'],
-    ['sub', 'no-file'],
+    ['empty', 'no-file'],
     // It would wait for ever.
     ['pipe.csv', 'no-file'],
     ['pip?.csv', 'no-file'],
