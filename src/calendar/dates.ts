@@ -1,5 +1,5 @@
 import { DurchblickError } from '../errors.ts';
-import { type Day, dayOf, NO_DAY, parseIsoDay, validDay, weekdayOf } from './day.ts';
+import { type Day, dayOf, MONTHS, NO_DAY, parseIsoDay, validDay, weekdayOf } from './day.ts';
 
 const DAY_MS = 86_400_000;
 
@@ -57,24 +57,10 @@ export interface DateRules {
 /** Reads one value: its day, `NO_DAY` for a blank, undefined when it is not a date. */
 export type DateReader = (value: unknown) => Day | undefined;
 
-/** English names of months, whatever the case. */
-const MONTH_NAMES = [
-  'january',
-  'february',
-  'march',
-  'april',
-  'may',
-  'june',
-  'july',
-  'august',
-  'september',
-  'october',
-  'november',
-  'december',
-];
 /** The first letters tell all months apart. */
-export const MONTH_LETTERS: readonly string[] = MONTH_NAMES.map((name) => name.slice(0, 3));
+export const MONTH_LETTERS: readonly string[] = MONTHS.map((name) => name.slice(0, 3));
 const anyCase = (text: string): string => text.replace(/[a-z]/g, (letter) => `[${letter.toUpperCase()}${letter}]`);
+/** English names, whatever the case. */
 const oneOf = (names: readonly string[]): string => names.map(anyCase).join('|');
 
 /** Years of two digits: from this on they are of the last century, as POSIX has it. */
@@ -83,7 +69,7 @@ export const LAST_CENTURY = 69;
 const FORMAT_PARTS: Record<string, string> = {
   yyyy: '(?<year>[0-9]{4})',
   yy: '(?<year>[0-9][0-9])',
-  MMMM: `(?<month>${oneOf(MONTH_NAMES)})`,
+  MMMM: `(?<month>${oneOf(MONTHS)})`,
   MMM: `(?<month>${oneOf(MONTH_LETTERS)})`,
   MM: '(?<month>[0-9][0-9])',
   M: '(?<month>[0-9][0-9]?)',

@@ -1,3 +1,4 @@
+import { counted } from '../basics/text.ts';
 import type { Book, Result, Verification } from '../book/types.ts';
 import { wordsOf } from '../words/all.ts';
 import { type EngineOptions, oneOf, openBook } from './book.ts';
@@ -53,14 +54,12 @@ export const showResult = async (
   if (!quiet && result.notes.length > 0) toStderr(noteLines(result.notes));
 };
 
-const count = (value: number, one: string, many = `${one}s`): string => `${value.toLocaleString('en')} ${value === 1 ? one : many}`;
-
 const timeLine = (book: Book, open: number, answer: number): string => {
   const { scans, cached, cells, fetched } = book.cost();
   const parts = [
     `opened in ${open.toFixed(0)} ms, answered in ${answer.toFixed(0)} ms`,
-    `${count(scans, 'scan')} made ${count(cells, 'cell')}, ${count(cached, 'aggregate')} came from the cache`,
-    ...(fetched === undefined ? [] : [`${count(fetched, 'row')} fetched from the database`]),
+    `${counted(scans, 'scan')} made ${counted(cells, 'cell')}, ${counted(cached, 'aggregate')} came from the cache`,
+    ...(fetched === undefined ? [] : [`${counted(fetched, 'row')} fetched from the database`]),
   ];
   return `${parts.join('; ')}\n`;
 };
@@ -74,10 +73,10 @@ const VERIFY_DIFFERS = 4;
 /** Says which cells a second computation answers differently. */
 const sayVerified = ({ cells, different }: Verification, quiet: boolean): number => {
   if (different.length === 0) {
-    if (!quiet) toStderr(`verified row by row: ${count(cells, 'cell')}, all the same\n`);
+    if (!quiet) toStderr(`verified row by row: ${counted(cells, 'cell')}, all the same\n`);
     return 0;
   }
-  toStderr(`${red('differs:', process.stderr)} ${different.length} of ${count(cells, 'cell')}\n`);
+  toStderr(`${red('differs:', process.stderr)} ${different.length} of ${counted(cells, 'cell')}\n`);
   for (const { row, column, answered, verified } of different.slice(0, 10))
     toStderr(`  ${[...row, column].join(', ')}: answered ${answered ?? 'blank'}, row by row ${verified ?? 'blank'}\n`);
   return VERIFY_DIFFERS;

@@ -1,4 +1,3 @@
-import { stat } from 'node:fs/promises';
 import { join, resolve } from 'node:path';
 import { type Command, Option } from 'commander';
 import { open } from '../book/open.ts';
@@ -9,6 +8,7 @@ import type { Statement } from '../engines/sql/database.ts';
 import { DurchblickError } from '../errors.ts';
 import { engineFor, folderFiles, loadModel, type ModelFile, modelPlaces, type PartPlace } from '../files/node.ts';
 import { isCondition } from '../plan/question.ts';
+import { modelFile } from './models.ts';
 import { withStdin } from './stdin.ts';
 import { checkTargets, toStderr } from './write.ts';
 
@@ -113,15 +113,6 @@ const connected = async (
 export const databaseMaker = (url: string): Promise<() => Engine> => {
   const folder = process.cwd();
   return connected(url, {}, { files: folderFiles(folder), folder });
-};
-
-/** The model file of a path: a folder stands for the `model.yaml` in it. */
-export const modelFile = async (path: string): Promise<string> => {
-  const isFolder = await stat(path).then(
-    (entry) => entry.isDirectory(),
-    () => false,
-  );
-  return isFolder ? `${path.replace(/\/+$/, '')}/model.yaml` : path;
 };
 
 /** Engines over the data of a model, as options choose them; each opens once. */

@@ -31,22 +31,22 @@ const seemsModel = async (path: string): Promise<boolean> => {
   }
 };
 
+const isThere = (path: string, what: 'folder' | 'anything'): Promise<boolean> =>
+  stat(path).then(
+    (entry) => what === 'anything' || entry.isDirectory(),
+    () => false,
+  );
+
+/** The model file of a path: a folder stands for the `model.yaml` in it. */
+export const modelFile = async (path: string): Promise<string> =>
+  (await isThere(path, 'folder')) ? `${path.replace(/\/+$/, '')}/model.yaml` : path;
+
 /**
  * The models that a path stands for: a file, the `model.yaml` of a folder, or else every model in the folder and below it.
  * A file that another one includes is a part of that.
  */
 export const modelsIn = async (path: string): Promise<readonly string[]> => {
-  const isFolder = (one: string): Promise<boolean> =>
-    stat(one).then(
-      (entry) => entry.isDirectory(),
-      () => false,
-    );
-  const isThere = (one: string): Promise<boolean> =>
-    stat(one).then(
-      () => true,
-      () => false,
-    );
-  if (!(await isFolder(path)) || (await isThere(join(path, 'model.yaml')))) return [path];
+  if (!(await isThere(path, 'folder')) || (await isThere(join(path, 'model.yaml'), 'anything'))) return [path];
   const seen = await Promise.all((await candidates(path)).map(async (file) => ({ file, isModel: await seemsModel(file) })));
   const models = seen.filter(({ isModel }) => isModel).map(({ file }) => file);
   if (models.length === 0)

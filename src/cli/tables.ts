@@ -1,6 +1,6 @@
 // Tables of a database, to draft a model from.
 import type { DraftFile } from '../draft/index.ts';
-import type { Engine, Store } from '../engines/engine.ts';
+import { type Engine, type Store, UNFILTERED } from '../engines/engine.ts';
 import { DurchblickError, suggest } from '../errors.ts';
 import { defineParts } from '../plan/define.ts';
 
@@ -9,7 +9,6 @@ const SAMPLE_ROWS = 100_000;
 /** More tables than a draft makes sense of; then some are named. */
 const MOST_TABLES = 40;
 
-const ALL_ROWS = { fixed: new Map(), hiding: [] };
 const COLUMNS = 'every-column';
 
 interface Column {
@@ -25,7 +24,7 @@ const over = async <T>(
   run: (store: Store) => Promise<T>,
 ): Promise<T> => {
   const model = defineParts([{ written: { sources, facts: {} }, locate: () => undefined }]);
-  const store = await engine.open(model, ALL_ROWS);
+  const store = await engine.open(model, UNFILTERED);
   try {
     return await run(store);
   } finally {

@@ -10,6 +10,7 @@ import type { LaidSpan } from '../plan/windows.ts';
 import { type Format, formatter } from '../result/format.ts';
 import { inWords } from '../result/heading.ts';
 import { type Labels, labelsOf } from '../result/labels.ts';
+import { type SpanJson, spansJson } from '../result/listings.ts';
 import { type NamedEntry, namesOf } from '../result/names.ts';
 import { filled, type Phrases } from '../words/phrases.ts';
 import { type Origin, originsOf, readable, spelled } from './origins.ts';
@@ -39,18 +40,8 @@ export interface DefinedValue {
 }
 
 /** A window, or a comparison with the days that it compares, at the as-of date. */
-export interface DefinedSpan {
-  readonly name: string;
-  readonly label?: string;
+export interface DefinedSpan extends SpanJson {
   readonly description?: string;
-  readonly is: string;
-  /** First and last day, `YYYY-MM-DD`, inclusive; null where it covers none. */
-  readonly from: string | null;
-  readonly to: string | null;
-  readonly days: number;
-  /** The unit whose period a comparison is held against. */
-  readonly by?: string;
-  readonly builtIn: boolean;
 }
 
 export interface DefinedYears {
@@ -192,19 +183,6 @@ const usersOf = (model: Model): ((name: string) => readonly string[]) => {
 };
 const leaf = ({ measure }: { readonly measure: Measure }): string => measure.name;
 
-const spanData = (span: LaidSpan, description: string | undefined): DefinedSpan =>
-  kept({
-    name: span.name,
-    label: span.label,
-    description,
-    is: span.is,
-    from: span.from === undefined ? null : isoOf(span.from),
-    to: span.to === undefined ? null : isoOf(span.to),
-    days: span.days,
-    by: span.by,
-    builtIn: span.builtIn,
-  });
-
 /** So many years of a system are listed. */
 const MOST_YEARS = 40;
 
@@ -294,6 +272,8 @@ export const dictionaryOf = (model: Model, { spans, calendar, asOf, locale }: Su
     labels.text((written as { readonly description?: Parameters<Labels['text']>[0] } | undefined)?.description);
 
   const { measures, formulas } = valuesOf(saying, names);
+  const laid = (kind: LaidSpan['kind'], written: Readonly<Record<string, unknown>> = {}): readonly DefinedSpan[] =>
+    spansJson(spans.filter((span) => span.kind === kind)).map((span) => kept({ ...span, description: said(written[span.name]) }));
   const listed = (kind: string): readonly Defined[] =>
     names
       .filter((entry) => entry.kind === kind && !entry.builtIn)
@@ -306,8 +286,8 @@ export const dictionaryOf = (model: Model, { spans, calendar, asOf, locale }: Su
     weekStarts: calendar.withNames(locale).name('weekday-long', weekdayOfStart(calendar)),
     measures,
     formulas,
-    windows: spans.filter(({ kind }) => kind === 'window').map((span) => spanData(span, said(input.windows?.[span.name]))),
-    comparisons: spans.filter(({ kind }) => kind === 'comparison').map((span) => spanData(span, said(input.comparisons?.[span.name]))),
+    windows: laid('window', input.windows),
+    comparisons: laid('comparison', input.comparisons),
     calendars: calendarsOf(calendar),
     attributes: listed('attribute'),
     facts: [...model.facts.values()].map((fact) =>

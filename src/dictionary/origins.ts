@@ -1,5 +1,5 @@
 // Where a measure's numbers come from: columns of sources, by way of columns that facts compute.
-import type { Expression, Operator } from '../language/syntax.ts';
+import { SPOKEN_SIGNS, writeExpression } from '../language/write.ts';
 import { type AttributeRef, attributeOf } from '../model/attributes.ts';
 import { columnsIn, ratesIn } from '../model/columns.ts';
 import { columnOf, daysIn, type Fact, type Measure, type Model, type Source } from '../model/model.ts';
@@ -20,41 +20,21 @@ const placeOf = (source: Source | undefined): string | undefined => {
   return source?.kind === 'query' ? source.query : undefined;
 };
 
-const SIGNS: Readonly<Record<Operator, string>> = { '+': '+', '-': '−', '*': '×', '/': '÷' };
 /** A name as people read it: `order-lines` and `unit_price` are order lines and unit price. */
 export const readable = (name: string): string => name.replace(/[-_]+/g, ' ');
 
 /** A column of a fact as it is computed: `quantity × unit price − discount`. */
 export const spelled = (fact: Fact, column: string): string => {
   const expression = fact.columns.get(column);
-  return expression ? spelledIn(expression, fact, 0) : readable(column);
-};
-
-const TIGHT: Readonly<Record<Operator, number>> = { '+': 1, '-': 1, '*': 2, '/': 2 };
-
-const spelledIn = (node: Expression, fact: Fact, least: number): string => {
-  const held = (text: string, tight: number): string => (tight < least ? `(${text})` : text);
-  switch (node.kind) {
-    case 'number':
-      return String(node.value);
-    case 'rate':
+  if (!expression) return readable(column);
+  return writeExpression(expression, {
+    signs: SPOKEN_SIGNS,
+    name: (node) => {
+      if (node.kind === 'name') return fact.columns.get(node.name) ?? readable(node.name);
       return node.role === undefined ? readable(node.name) : `${readable(node.name)} (${node.role})`;
-    case 'name': {
-      const inner = fact.columns.get(node.name);
-      return inner ? spelledIn(inner, fact, least) : readable(node.name);
-    }
-    case 'negate':
-      return held(`−${spelledIn(node.of, fact, 3)}`, 2);
-    case 'binary': {
-      const tight = TIGHT[node.operator];
-      const right = spelledIn(node.right, fact, node.operator === '-' || node.operator === '/' ? tight + 1 : tight);
-      return held(`${spelledIn(node.left, fact, tight)} ${SIGNS[node.operator]} ${right}`, tight);
-    }
-    case 'call':
-      return `${node.name}(${node.args.map((arg) => spelledIn(arg, fact, 0)).join(', ')})`;
-    case 'modified':
-      return spelledIn(node.of, fact, least);
-  }
+    },
+    modifiers: () => undefined,
+  });
 };
 
 /** Columns of the source behind a column of a fact, the rates in it, and the computed columns on the way. */

@@ -1,9 +1,10 @@
 // What numbers that differ are to blame on: a definition, the calendar, rows, or what is seen of them.
 import { counted } from '../basics/text.ts';
+import { usedRates } from '../model/columns.ts';
 import type { Model } from '../model/model.ts';
 import type { Question } from '../model/schema.ts';
 import { leavesOf } from '../plan/bind.ts';
-import { askedOf } from '../plan/question.ts';
+import { askedOf, filtersOf } from '../plan/question.ts';
 import { namesIn } from './mentioned.ts';
 import type { Cause, CauseCode } from './report.ts';
 import type { Factor, World } from './sides.ts';
@@ -25,12 +26,10 @@ const sourcesOf = (reading: string, question: Question, model: Model): ReadonlyS
   const found = new Set<string>();
   for (const { measure } of columns.flatMap(({ bound }) => leavesOf(bound))) {
     found.add(measure.fact.source);
-    for (const rate of model.rates.values()) found.add(rate.source);
-    for (const name of Object.keys(measure.where ?? {}))
-      for (const dimension of model.dimensions.values())
-        if (dimension.source && dimension.attributes.has(name)) found.add(dimension.source);
+    for (const { rate } of usedRates(measure.fact, model)) found.add(rate.source);
   }
-  for (const { attribute } of [...per, ...filters])
+  const own = columns.flatMap(({ bound }) => leavesOf(bound)).flatMap(({ measure }) => filtersOf(model, measure.where));
+  for (const { attribute } of [...per, ...filters, ...own])
     if (attribute.kind === 'attribute' && attribute.dimension.source) found.add(attribute.dimension.source);
   return found;
 };

@@ -4,6 +4,7 @@ import { definedValues } from '../dictionary/dictionary.ts';
 import { kebab } from '../model/keys.ts';
 import type { Model } from '../model/model.ts';
 import type { ModelInput } from '../model/schema.ts';
+import { entriesOf, type Thing, thingsOf } from '../model/things.ts';
 
 /** One thing that is defined in one model alone, or in both and differently. */
 export interface DefinitionChange {
@@ -22,70 +23,34 @@ export interface DefinitionChange {
   readonly keys: readonly { readonly key: string; readonly was?: string; readonly now?: string }[];
 }
 
-interface Written {
-  readonly kind: string;
-  readonly name: string;
-  readonly of?: string;
-  readonly value: unknown;
+interface Written extends Pick<Thing, 'kind' | 'name' | 'of' | 'written'> {
   /** What is said of it. */
   readonly words?: string;
 }
 
-const GROUPS = {
-  sources: 'source',
-  rates: 'rate',
-  formulas: 'formula',
-  windows: 'window',
-  comparisons: 'comparison',
-  alerts: 'alert',
-  questions: 'question',
-} as const;
-const IN_FACTS = { dates: 'date', columns: 'column', links: 'link', bands: 'band', measures: 'measure' } as const;
 const SETTINGS = ['name', 'timeZone', 'locale', 'asOf'] as const;
-
-type Entries = Readonly<Record<string, unknown>>;
-const entriesOf = (value: unknown): [string, unknown][] => Object.entries((value ?? {}) as Entries);
 
 /** Everything that a model defines, each by what tells it from everything else. */
 const writtenIn = (model: Model): ReadonlyMap<string, Written> => {
   const { input } = model;
   const values = definedValues(model, model.locale);
-  const found: Written[] = [];
   const words = (kind: string, name: string): string | undefined => {
-    if (kind === 'measure' || kind === 'formula') {
-      const value = values.get(name);
-      return value && `${value.sentence}${value.adds === undefined ? '' : `; ${value.adds}`}`;
-    }
-    const written = kind === 'window' ? model.windows.get(name)?.text : undefined;
-    return written;
+    if (kind === 'window') return model.windows.get(name)?.text;
+    const value = kind === 'measure' || kind === 'formula' ? values.get(name) : undefined;
+    return value && `${value.sentence}${value.adds === undefined ? '' : `; ${value.adds}`}`;
   };
-  for (const key of SETTINGS) found.push({ kind: 'setting', name: kebab(key), value: input[key] });
+  const found: Written[] = SETTINGS.map((key) => ({ kind: 'setting', name: kebab(key), written: input[key] }));
   for (const [key, value] of entriesOf(input.calendar)) {
     if (key === 'yearSystems' || key === 'periods')
-      for (const [name, own] of entriesOf(value)) found.push({ kind: 'calendar', name, value: own });
-    else found.push({ kind: 'calendar', name: kebab(key), value });
+      for (const [name, written] of entriesOf(value)) found.push({ kind: 'calendar', name, written });
+    else found.push({ kind: 'calendar', name: kebab(key), written: value });
   }
-  for (const [key, kind] of Object.entries(GROUPS))
-    for (const [name, value] of entriesOf(input[key as keyof typeof GROUPS])) found.push({ kind, name, value, words: words(kind, name) });
-  for (const [name, dimension] of entriesOf(input.dimensions)) {
-    const { attributes, ...rest } = dimension as Entries;
-    found.push({ kind: 'dimension', name, value: rest });
-    for (const [own, value] of entriesOf(attributes)) found.push({ kind: 'attribute', name: own, of: name, value });
-  }
-  for (const [name, fact] of entriesOf(input.facts)) {
-    const rest = Object.fromEntries(entriesOf(fact).filter(([key]) => !Object.hasOwn(IN_FACTS, key)));
-    found.push({ kind: 'fact', name, value: rest });
-    for (const [key, kind] of Object.entries(IN_FACTS))
-      for (const [own, value] of entriesOf((fact as Entries)[key]))
-        found.push({ kind, name: own, of: name, value, words: words(kind, own) });
-  }
+  for (const thing of thingsOf(input)) found.push({ ...thing, words: words(thing.kind, thing.name) });
   (input.figures ?? []).forEach((value) => {
     const { reading, at, members = {} } = value;
-    found.push({ kind: 'figure', name: [`${reading} at ${at}`, ...Object.values(members).map(String)].join(', '), value });
+    found.push({ kind: 'figure', name: [`${reading} at ${at}`, ...Object.values(members).map(String)].join(', '), written: value });
   });
-  return new Map(
-    found.filter(({ value }) => value !== undefined).map((written) => [JSON.stringify([written.kind, written.of, written.name]), written]),
-  );
+  return new Map(found.filter(({ written }) => written !== undefined).map((own) => [JSON.stringify([own.kind, own.of, own.name]), own]));
 };
 
 /** On one line, without the quotes that JSON needs. */
@@ -96,7 +61,8 @@ const shown = (value: unknown): string =>
         .replace(/"([a-z][\w-]*)":/gi, '$1: ')
         .replaceAll(',', ', ');
 
-const isMap = (value: unknown): value is Entries => typeof value === 'object' && value !== null && !Array.isArray(value);
+const isMap = (value: unknown): value is Readonly<Record<string, unknown>> =>
+  typeof value === 'object' && value !== null && !Array.isArray(value);
 
 const keysOf = (was: unknown, now: unknown): DefinitionChange['keys'] => {
   if (!isMap(was) || !isMap(now)) return [];
@@ -110,7 +76,7 @@ const keysOf = (was: unknown, now: unknown): DefinitionChange['keys'] => {
     }));
 };
 
-const said = ({ words, value }: Written): string => words ?? shown(value);
+const said = ({ words, written }: Written): string => words ?? shown(written);
 
 const changeOf = (was: Written | undefined, now: Written | undefined): DefinitionChange | undefined => {
   const { kind, name, of } = (was ?? now) as Written;
@@ -120,10 +86,10 @@ const changeOf = (was: Written | undefined, now: Written | undefined): Definitio
     return { ...own, change: 'removed', was: said(was as Written), keys: [] };
   }
   const sameWords = was.words === now.words;
-  if (sameWords && stableText(was.value) === stableText(now.value)) return undefined;
-  if (stableText(was.value) === stableText(now.value))
+  if (sameWords && stableText(was.written) === stableText(now.written)) return undefined;
+  if (stableText(was.written) === stableText(now.written))
     return { ...own, change: 'changed', derived: true, was: said(was), now: said(now), keys: [] };
-  const keys = keysOf(was.value, now.value);
+  const keys = keysOf(was.written, now.written);
   // What the words say is said once; other keys stand below them.
   const plain = keys.length === 0 || (was.words !== undefined && !sameWords);
   return {

@@ -1,6 +1,6 @@
 // Two models, or one over two states of the data: what is defined differently, which numbers differ, and what each is to blame on.
 import { loadZones } from '../calendar/dates.ts';
-import type { Store } from '../engines/engine.ts';
+import { type Store, UNFILTERED } from '../engines/engine.ts';
 import { DurchblickError } from '../errors.ts';
 import { columnsOfSource } from '../model/columns.ts';
 import type { Question } from '../model/schema.ts';
@@ -172,15 +172,13 @@ const causesOf = (
   return rest === 0 ? why : [...why, { code: 'together', cells: rest, text: 'none of the changes alone, but all of them together' }];
 };
 
-const ALL_ROWS = { fixed: new Map(), hiding: [] };
-
 /** Which rows differ between the data of two sides, source by source, in the columns that both models read. */
 const rowChanges = async (sides: readonly [Side, Side]): Promise<readonly RowChange[]> => {
   const stores: Store[] = [];
   try {
     for (const { model, engine } of sides) {
       await loadZones(model.timeZone);
-      stores.push(await engine(model).open(model, ALL_ROWS));
+      stores.push(await engine(model).open(model, UNFILTERED));
     }
     const found: RowChange[] = [];
     const [old, now] = sides.map(({ model }) => model);

@@ -14,13 +14,11 @@ export interface Paint {
 
 const PLAIN: Paint = { strong: (text) => text, quiet: (text) => text, lines: (text) => [text] };
 
-const SIGNS = { added: '+', removed: '−', changed: '~' } as const;
-
 const definitionLines = ({ kind, name, of, change, was, now, keys }: DefinitionChange, { strong, lines }: Paint): string[] => {
   /** A text behind its first word, and what is left of it below. */
   const told = (head: string, text: string): string[] =>
     lines(text, head.length).map((line, k) => `${k === 0 ? head : ' '.repeat(head.length)}${line}`);
-  const head = `${SIGNS[change]} ${strong(`${kind} ${name}`)}${of === undefined ? '' : ` of ${of}`}`;
+  const head = `${change} ${strong(`${kind} ${name}`)}${of === undefined ? '' : ` of ${of}`}`;
   if (change !== 'changed') return [head, ...told('    ', (change === 'added' ? now : was) ?? '')];
   return [
     head,
@@ -79,7 +77,7 @@ export const diffText = (report: DiffReport, most: number, paint: Paint = PLAIN)
   if (same) return `nothing differs: ${counted(questions.length, 'question')} asked on both sides\n`;
   const own = definitions.filter(({ derived }) => !derived);
   const derived = definitions.filter((change) => change.derived).map(({ name }) => name);
-  const derivedLines = derived.length === 0 ? [] : [`${SIGNS.changed} made of what changed: ${derived.join(', ')}`];
+  const derivedLines = derived.length === 0 ? [] : [`changed with them: ${derived.join(', ')}`];
   const sections = [
     definitions.length === 0
       ? ['nothing is defined differently']

@@ -85,6 +85,9 @@ export interface OpenOptions {
   readonly hiding: readonly Filter[];
 }
 
+/** Nothing is hidden. */
+export const UNFILTERED: OpenOptions = { fixed: new Map(), hiding: [] };
+
 export interface Engine {
   readonly name: string;
   readonly open: (model: Model, options: OpenOptions) => Promise<Store>;

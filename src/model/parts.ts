@@ -2,6 +2,7 @@
 import { DurchblickError, placeText, type TextPlace } from '../errors.ts';
 import { inspect, kebab, type Locate, type Path, pathText } from './keys.ts';
 import { type ModelInput, type ModelPartInput, partSchema } from './schema.ts';
+import { GROUP_KEYS } from './things.ts';
 
 /** A part as it is written. */
 export interface ModelPart {
@@ -18,7 +19,7 @@ interface CheckedPart extends ModelPart {
 /** What every part may say for itself. */
 const ITS_OWN = new Set(['durchblick', '$schema', 'includes']);
 /** Maps of named things, the names of all parts together. */
-const GROUPS = new Set(['sources', 'dimensions', 'rates', 'facts', 'formulas', 'windows', 'comparisons', 'alerts', 'questions']);
+const GROUPS: ReadonlySet<string> = new Set(GROUP_KEYS);
 /** Maps of settings and named things in turn: `calendar.year-systems.fiscal`. */
 const NESTED: Readonly<Record<string, Readonly<Record<string, unknown>>>> = {
   calendar: { yearSystems: {}, periods: {}, names: { 'weekday-long': {}, 'weekday-short': {}, 'month-long': {}, 'month-short': {} } },

@@ -1,33 +1,16 @@
 import { parseReading } from '../language/parse.ts';
-import type { Expression, Modifiers, Operator } from '../language/syntax.ts';
+import type { Modifiers } from '../language/syntax.ts';
+import { PLAIN_SIGNS, SPOKEN_SIGNS, type Writing, writeExpression } from '../language/write.ts';
 import { attributeOf } from '../model/attributes.ts';
 import type { Fact, Model } from '../model/model.ts';
 import { bindText, leavesOf } from '../plan/bind.ts';
 import type { Called, Labels } from './labels.ts';
 
-/** How tightly an expression holds together: sums least, then products, then what is one thing. */
-const [SUM, PRODUCT, ONE] = [0, 1, 2];
-const TIGHT: Readonly<Record<Operator, number>> = { '+': SUM, '-': SUM, '*': PRODUCT, '/': PRODUCT };
-
-interface Said extends Called {
-  readonly tight: number;
-}
-
-/** What a reading is said in: its model, the names of a language, and the facts that its measures are of. */
-interface Saying {
-  readonly model: Model;
-  readonly labels: Labels;
-  readonly facts: readonly Fact[];
-  /** Signs of arithmetic, where they are not as written. */
-  readonly signs?: Readonly<Record<Operator, string>>;
-}
-
-const held = ({ text, tight }: Said, least: number): string => (tight < least ? `(${text})` : text);
-
 /** Windows and comparisons in brackets are said as they are written. */
 const literal = (text: string): Called => ({ text: `[${text}]`, labelled: false });
 
-const modifierTexts = ({ on, over, across, vs }: Modifiers, { model, labels, facts }: Saying): readonly Called[] => {
+/** What modifiers say, in the order of role, window, other members, other time. */
+const modifierTexts = ({ on, over, across, vs }: Modifiers, model: Model, labels: Labels, facts: readonly Fact[]): readonly Called[] => {
   const { words } = labels;
   const parts: Called[] = [];
   if (on) parts.push(labels.role(on.role, facts));
@@ -52,43 +35,20 @@ const modifierTexts = ({ on, over, across, vs }: Modifiers, { model, labels, fac
   return parts;
 };
 
-const say = (node: Expression, saying: Saying): Said => {
-  switch (node.kind) {
-    case 'number':
-      return { text: String(node.value), labelled: false, tight: ONE };
-    case 'rate':
-      return { text: node.name, labelled: false, tight: ONE };
-    case 'name':
-      return { ...saying.labels.value(node.name), tight: ONE };
-    case 'negate': {
-      const of = say(node.of, saying);
-      return { text: `-${held(of, ONE)}`, labelled: of.labelled, tight: PRODUCT };
-    }
-    case 'binary': {
-      const [left, right] = [say(node.left, saying), say(node.right, saying)];
-      const tight = TIGHT[node.operator];
-      // What stands behind a minus or a stroke is one thing.
-      const text = `${held(left, tight)} ${saying.signs?.[node.operator] ?? node.operator} ${held(right, node.operator === '-' || node.operator === '/' ? tight + 1 : tight)}`;
-      return { text, labelled: left.labelled || right.labelled, tight };
-    }
-    case 'call': {
-      const args = node.args.map((arg) => say(arg, saying));
-      return {
-        text: `${node.name}(${args.map(({ text }) => text).join(', ')})`,
-        labelled: args.some(({ labelled }) => labelled),
-        tight: ONE,
-      };
-    }
-    case 'modified': {
-      const of = say(node.of, saying);
-      const parts = modifierTexts(node.modifiers, saying);
-      return {
-        text: `${held(of, ONE)} (${parts.map(({ text }) => text).join(', ')})`,
-        labelled: of.labelled || parts.some(({ labelled }) => labelled),
-        tight: ONE,
-      };
-    }
-  }
+/** A reading in words, and whether the model has a label for anything in it. */
+const said = (reading: string, model: Model, labels: Labels, signs: Writing['signs']): Called => {
+  const facts = leavesOf(bindText(model, reading)).map(({ measure }) => measure.fact);
+  let labelled = false;
+  const take = (called: Called): string => {
+    labelled ||= called.labelled;
+    return called.text;
+  };
+  const text = writeExpression(parseReading(reading), {
+    signs,
+    name: ({ name }) => take(labels.value(name)),
+    modifiers: (modifiers) => modifierTexts(modifiers, model, labels, facts).map(take).join(', '),
+  });
+  return { text, labelled };
 };
 
 /**
@@ -96,18 +56,12 @@ const say = (node: Expression, saying: Saying): Said => {
  * (versandt, Monat bis heute)`. A reading without labels stands as it was asked.
  */
 export const headingOf = (reading: string, model: Model, labels: Labels): string => {
-  const facts = leavesOf(bindText(model, reading)).map(({ measure }) => measure.fact);
-  const { text, labelled } = say(parseReading(reading), { model, labels, facts });
+  const { text, labelled } = said(reading, model, labels, PLAIN_SIGNS);
   return labelled ? text : reading.replaceAll('"', '').trim().replace(/\s+/g, ' ');
 };
 
-const SIGNS: Readonly<Record<Operator, string>> = { '+': '+', '-': '−', '*': '×', '/': '÷' };
-
 /** A reading in words throughout, whether or not the model has labels for it: `revenue (month to date) ÷ budget (month to date)`. */
-export const inWords = (reading: string, model: Model, labels: Labels): string => {
-  const facts = leavesOf(bindText(model, reading)).map(({ measure }) => measure.fact);
-  return say(parseReading(reading), { model, labels, facts, signs: SIGNS }).text;
-};
+export const inWords = (reading: string, model: Model, labels: Labels): string => said(reading, model, labels, SPOKEN_SIGNS).text;
 
 /** A column to be headed: what it is called, and what tells it from every other. */
 interface Headed {

@@ -397,7 +397,7 @@ test('`diff` compares two model files on the questions of the model, and exits w
   const changed = copied((text) => text.replace('average-order: { is: revenue / orders,', 'average-order: { is: revenue / lines,'));
   const { code, stdout } = durchblick('diff', DEMO, changed, 'average-order', '--by', 'year', '--cells', '1');
   expect(code).toBe(4);
-  expect(stdout).toMatch(/^~ formula average-order\n {4}was {2}revenue ÷ orders\n {4}now {2}revenue ÷ lines\n/);
+  expect(stdout).toMatch(/^changed formula average-order\n {4}was {2}revenue ÷ orders\n {4}now {2}revenue ÷ lines\n/);
   expect(stdout).toContain('because defined differently: formula average-order (4 cells)');
   const same = durchblick(
     'diff',

@@ -27,37 +27,13 @@ const FLAGS = [
   '--disable-sync',
 ];
 
-/** Opens a file of its own, that nothing else belongs to; the page reaches no network. */
-export const openFile = async (path: string): Promise<Omit<Opened, 'url'>> => {
-  const browser = await chromium.launch({ executablePath: CHROMIUM, args: FLAGS });
-  const context = await browser.newContext({ viewport: { width: 1280, height: 800 } });
-  const errors: string[] = [];
-  await context.route(
-    (asked) => asked.protocol.startsWith('http'),
-    (route) => {
-      errors.push(`asked for ${route.request().url()}`);
-      return route.abort();
-    },
-  );
-  const page = await context.newPage();
-  page.on('console', (message) => message.type() === 'error' && errors.push(message.text()));
-  page.on('pageerror', (error) => errors.push(error.message));
-  await page.goto(pathToFileURL(path).href);
-  return { page, context, errors, close: () => browser.close() };
-};
-
-/** Builds a Vite application, serves it and opens it in Chromium, which reaches nothing but that server. */
-export const openApplication = async (folder: string, viewport = { width: 1280, height: 800 }): Promise<Opened> => {
-  const configFile = resolve(ROOT, folder, 'vite.config.ts');
-  const outDir = mkdtempSync(join(tmpdir(), 'durchblick-page-'));
-  await build({ configFile, logLevel: 'error', build: { outDir, emptyOutDir: true } });
-  const server = await preview({ configFile, logLevel: 'error', build: { outDir }, preview: { port: 0, host: '127.0.0.1' } });
+/** Opens a page that may ask for nothing over HTTP but what is `served`. */
+const openPage = async (url: string, served: (asked: URL) => boolean, viewport = { width: 1280, height: 800 }): Promise<Opened> => {
   const browser = await chromium.launch({ executablePath: CHROMIUM, args: FLAGS });
   const context = await browser.newContext({ viewport, acceptDownloads: true });
-  const url = server.resolvedUrls?.local[0] as string;
   const errors: string[] = [];
   await context.route(
-    (asked) => asked.protocol.startsWith('http') && !asked.href.startsWith(url),
+    (asked) => asked.protocol.startsWith('http') && !served(asked),
     (route) => {
       errors.push(`asked for ${route.request().url()}`);
       return route.abort();
@@ -67,13 +43,24 @@ export const openApplication = async (folder: string, viewport = { width: 1280, 
   page.on('console', (message) => message.type() === 'error' && errors.push(message.text()));
   page.on('pageerror', (error) => errors.push(error.message));
   await page.goto(url);
+  return { page, context, url, errors, close: () => browser.close() };
+};
+
+/** Opens a file of its own, that nothing else belongs to; the page reaches no network. */
+export const openFile = (path: string): Promise<Opened> => openPage(pathToFileURL(path).href, () => false);
+
+/** Builds a Vite application, serves it and opens it in Chromium, which reaches nothing but that server. */
+export const openApplication = async (folder: string, viewport?: { width: number; height: number }): Promise<Opened> => {
+  const configFile = resolve(ROOT, folder, 'vite.config.ts');
+  const outDir = mkdtempSync(join(tmpdir(), 'durchblick-page-'));
+  await build({ configFile, logLevel: 'error', build: { outDir, emptyOutDir: true } });
+  const server = await preview({ configFile, logLevel: 'error', build: { outDir }, preview: { port: 0, host: '127.0.0.1' } });
+  const url = server.resolvedUrls?.local[0] as string;
+  const opened = await openPage(url, ({ href }) => href.startsWith(url), viewport);
   return {
-    page,
-    context,
-    url,
-    errors,
+    ...opened,
     close: async () => {
-      await browser.close();
+      await opened.close();
       await server.close();
     },
   };

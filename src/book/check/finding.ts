@@ -1,3 +1,4 @@
+import { counted } from '../../basics/text.ts';
 import type { TextPlace } from '../../errors.ts';
 
 /** Something in a model or its data that somebody should look at. */
@@ -32,4 +33,4 @@ export interface Finding {
 export const EXAMPLES = 3;
 /** `one` behind a count of one, `many` behind any other. */
 export const verb = (count: number, one: string, many: string): string => (count === 1 ? one : many);
-export const rowsText = (count: number): string => `${count.toLocaleString('en')} ${count === 1 ? 'row' : 'rows'}`;
+export const rowsText = (count: number): string => counted(count, 'row');
