@@ -34,7 +34,7 @@ const CACHE_BYTES = 256 * 2 ** 20;
 
 const recordOf = async (model: Model, engine: Engine, options: OpenBookOptions): Promise<BookRecord> => {
   await loadZones(model.timeZone);
-  await Promise.all([loadWords('en'), loadWords(model.locale)]);
+  await loadWords(model.locale);
   const fixed = fixedFilters(model, options.where);
   const opening = {
     fixed: fixed.byFact,

@@ -208,7 +208,7 @@ export const diffSides = async (
   options: DiffOptions = {},
 ): Promise<DiffReport> => {
   const sides = [old, now] as const;
-  for (const { model } of sides) await Promise.all([loadWords('en'), loadWords(model.locale)]);
+  for (const { model } of sides) await loadWords(model.locale);
   const definitions = definitionChanges(old.model, now.model);
   const [before, after] = [factorsOf(old.model.input), factorsOf(now.model.input)];
   const differences: Readonly<Record<Factor, boolean>> = {

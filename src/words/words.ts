@@ -24,11 +24,15 @@ const languageOf = (locale: string): string => {
 
 const loaded = new Map<string, Words>();
 
-/** Loads the words of a locale (BCP 47): those of its language, else English ones. */
-export const loadWords = async (locale: string): Promise<Words> => {
-  const language = languageOf(locale);
+const load = async (language: string): Promise<Words> => {
   const words = loaded.get(language) ?? (await LANGUAGES[language]());
   loaded.set(language, words);
+  return words;
+};
+
+/** Loads the words of a locale (BCP 47), those of its language, and beside them the English ones, which some texts always are in. */
+export const loadWords = async (locale: string): Promise<Words> => {
+  const [words] = await Promise.all([load(languageOf(locale)), load(FALLBACK)]);
   return words;
 };
 

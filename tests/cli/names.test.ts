@@ -165,6 +165,13 @@ describe('the command', () => {
     expect(new Set(all.map(({ kind }) => kind))).toEqual(new Set(['attribute', 'member']));
   });
 
+  test('R5: labels are of the language asked for, which the model need not be in', () => {
+    const german = durchblick('names', DEMO, 'measures', '--locale', 'de');
+    expect(german).toMatchObject({ code: 0, stderr: '' });
+    expect(german.stdout).toMatch(/^revenue +sum of net .* Umsatz /m);
+    expect(durchblick('names', DEMO, 'measures', '--locale', 'xx').stdout).toBe(durchblick('names', DEMO, 'measures').stdout);
+  });
+
   test('needs no data but for members, and says a misspelled kind', () => {
     const folder = mkdtempSync(join(tmpdir(), 'names-'));
     const file = join(folder, 'model.yaml');
