@@ -414,9 +414,9 @@ test('questions of the model are listed and asked whole; what the page has no co
     range: 'mtd',
     totals: 'members',
   });
-  expect(await page.textContent('aside')).toContain('The running month against its budget');
-  expect(await page.textContent('aside')).toContain('totals members');
-  expect(await page.textContent('[data-what=command]')).toContain('--per region --range mtd --totals members');
+  await expect.poll(() => page.textContent('aside')).toContain('The running month against its budget');
+  await expect.poll(() => page.textContent('aside')).toContain('totals members');
+  await expect.poll(() => page.textContent('[data-what=command]')).toContain('--per region --range mtd --totals members');
   // The link says it all: another page shows the same.
   await page.reload();
   await shows({

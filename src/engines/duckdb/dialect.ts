@@ -5,7 +5,7 @@ export const duckdbDialect: Dialect = {
   name: 'duckdb',
   dayNumber: (date) => `(${date} - date '1970-01-01')::integer`,
   toDate: (value) => `${value}::date`,
-  tryDate: (text) => `try_cast(${text} as date)`,
+  dayOfText: (text) => `(try_cast(${text} as date) - date '1970-01-01')::integer`,
   seconds: (instant) => `epoch(date_trunc('second', ${instant}))`,
   toDouble: (value) => `${value}::double`,
   // What is greater than any double is no error there, but infinite.

@@ -3,15 +3,24 @@ import { type Dialect, standardQuotes } from '../sql/dialect.ts';
 /** The greatest double, and the least number that is not taken for 0. */
 const [MOST, LEAST] = ['1.7976931348623157e308', '2.4703282292062328e-324'];
 
+/** A value as the only column of a row of its own: `offset 0` keeps what it is made of from being written into each use of it. */
+const once: Dialect['once'] & {} = (value, name, body) => `(select ${body(`${name}.v`)} from (select ${value} as v offset 0) as ${name})`;
+
 export const postgresDialect: Dialect = {
   ...standardQuotes,
   name: 'postgres',
   dayNumber: (date) => `(case isfinite(${date}) when true then ${date} - date '1970-01-01' when false then 2147483647 end)`,
   toDate: (value) => `${value}::date`,
-  tryDate: (text) =>
-    `case when ${text} ~ '^[0-9]{4}-(0[1-9]|1[0-2])-(0[1-9]|[12][0-9]|3[01])$' and substr(${text}, 1, 4) <> '0000'
-      and cast(substr(${text}, 9, 2) as integer) <= extract(day from cast(substr(${text}, 1, 7) || '-01' as date) + interval '1 month - 1 day')
-      then cast(${text} as date) end`,
+  dayOfText: (given) =>
+    once(
+      given,
+      'written',
+      (text) => `case when ${text} ~ '^[0-9]{4}-(0[1-9]|1[0-2])-(0[1-9]|[12][0-9]|3[01])$' and substr(${text}, 1, 4) <> '0000'
+        and (substr(${text}, 9, 2) <= '28'
+          or cast(substr(${text}, 9, 2) as integer) <= extract(day from cast(substr(${text}, 1, 7) || '-01' as date) + interval '1 month - 1 day'))
+        then cast(${text} as date) - date '1970-01-01' end`,
+    ),
+  once,
   seconds: (instant) =>
     `(case isfinite(${instant}) when true then extract(epoch from date_trunc('second', ${instant})) when false then 1e13 end)`,
   toDouble: (value) => `${value}::double precision`,

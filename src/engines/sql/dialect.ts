@@ -60,8 +60,10 @@ export interface Dialect {
   /** Days since 1970-01-01 of a date, as an integer; of an infinite one anything outside of D1. */
   readonly dayNumber: (date: string) => string;
   readonly toDate: (value: string) => string;
-  /** The date of a text of the form YYYY-MM-DD, null where there is no such date. */
-  readonly tryDate: (text: string) => string;
+  /** The day number of a text of the form YYYY-MM-DD, null where there is no such date. */
+  readonly dayOfText: (text: string) => string;
+  /** What is made of a value that is worked out once, under a name; left out by a database that sees by itself what is written twice. */
+  readonly once?: (value: string, name: string, body: (name: string) => string) => string;
   /** Whole seconds since 1970-01-01T00:00Z of an instant, those of a fraction begun. */
   readonly seconds: (instant: string) => string;
   readonly toDouble: (value: string) => string;
@@ -91,6 +93,10 @@ export const standardQuotes: Pick<Dialect, 'identifier' | 'text'> = {
   identifier: (name) => `"${name.replaceAll('"', '""')}"`,
   text: (value) => `'${value.replaceAll("'", "''")}'`,
 };
+
+/** What is made of a value that takes long, such as a text looked at by a pattern. */
+export const once = (dialect: Dialect, value: string, name: string, body: (name: string) => string): string =>
+  dialect.once?.(value, name, body) ?? body(value);
 
 /** A relation whose rows may be read; throws why they may not. */
 export const readable = (relation: Relation): Relation => {

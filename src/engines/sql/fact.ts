@@ -131,8 +131,14 @@ interface RoleDates {
 /** Days of a column of dates come one for one with them, so that the first and last of them say whether any is out of bounds. */
 const isPlainDates = (column: SqlColumn, role: Role): boolean => column.kind === 'date' && role.blankDates.length === 0;
 
-/** How a column's values are read as days; what must be known of them is looked up in rows that have them as `raw`. */
-const readDates = async (opening: Opening, role: Role, raw: string): Promise<(raw: string) => Pick<RoleDates, 'day' | 'bad'>> => {
+/** How a column's values are read as days, and which of them are none although their day is null. */
+interface DateSql {
+  readonly day: (raw: string) => string;
+  readonly bad: (raw: string, day: string) => string;
+}
+
+/** How a role's dates are read; what must be known of them is looked up in rows that have them as `raw`. */
+const readDates = async (opening: Opening, role: Role, raw: string): Promise<DateSql> => {
   const { fact, dialect, model } = opening;
   const column = columnOf(opening, role.column);
   const rules = {
@@ -141,10 +147,10 @@ const readDates = async (opening: Opening, role: Role, raw: string): Promise<(ra
     grain: fact.grain === 'day' ? ('day' as const) : ('coarse' as const),
   };
   const reading = await readingOf(role.name, column, rules, raw, dialect, model.timeZone, (what, list) => askOnce(opening, what)(list));
-  return (value) => {
-    const day = daySql(dialect, value, column, reading);
-    const none = noDateSql(dialect, value, column, reading);
-    return { day, bad: `((${day}) is null and not ${none} or (${day}) not between ${FIRST_DAY} and ${LAST_DAY})` };
+  return {
+    day: (value) => daySql(dialect, value, column, reading),
+    bad: (value, day) =>
+      `((${day}) is null and not ${noDateSql(dialect, value, column, reading)} or (${day}) not between ${FIRST_DAY} and ${LAST_DAY})`,
   };
 };
 
@@ -160,24 +166,25 @@ const roleDates = async (opening: Opening): Promise<{ readonly dates: RoleDates[
     const raw = rawOf(opening, role.column);
     // Texts of a file are read once and kept.
     if (relation.texts || columnOf(opening, role.column).kind !== 'text') {
-      const own = (await readDates(opening, role, raw))(raw);
-      dates.push({ role, ...own, first: { opening, bad: own.bad } });
+      const read = await readDates(opening, role, raw);
+      const day = read.day(raw);
+      const bad = read.bad(raw, day);
+      dates.push({ role, day, bad, first: { opening, bad } });
       continue;
     }
     const k = joins.length;
-    const texts = `(select ${raw} as v from ${from(opening)} group by ${raw})`;
-    const read = await readDates({ ...opening, relation: { ...relation, from: texts } }, role, `${ROWS}.v`);
-    const { day, bad } = read(`${ROWS}.v`);
+    const texts = `select ${raw} as v from ${from(opening)} group by ${raw}`;
+    const read = await readDates({ ...opening, relation: { ...relation, from: `(${texts})` } }, role, `${ROWS}.v`);
     const [dateName, badName] = [freeName(`date_${k}`, relation), freeName(`bad_${k}`, relation)];
     columns.push(`t${k}.day as ${dateName}`, `coalesce(t${k}.bad, false) as ${badName}`);
     // `offset 0` keeps a database from reading each row's text after all, to compare its day before the texts are brought together.
-    joins.push(`left join (select ${ROWS}.v, ${day} as day, ${bad} as bad
-    from ${texts} as ${ROWS} offset 0) as t${k} on t${k}.v = ${raw}`);
+    joins.push(`left join (select texts.v, texts.day, ${read.bad('texts.v', 'texts.day')} as bad
+    from (select ${raw} as v, ${read.day(raw)} as day from ${from(opening)} group by ${raw} offset 0) as texts) as t${k} on t${k}.v = ${raw}`);
     dates.push({
       role,
       day: `${ROWS}.${dialect.identifier(dateName)}`,
       bad: `${ROWS}.${dialect.identifier(badName)}`,
-      first: { opening, bad: read(raw).bad },
+      first: { opening, bad: read.bad(raw, read.day(raw)) },
     });
   }
   if (joins.length === 0) return { dates, opening };

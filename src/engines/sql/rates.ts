@@ -58,8 +58,9 @@ const ratedRows = async (rate: Rate, relation: Relation, { model, dialect, run }
     throw badNumber(relation.name, row, rate.of, value, factor.numbers ?? 'plain');
   }
   const keys = rate.by.map(([, name], k) => `${keyText(dialect, rawOf(name), columnOf(name))} as k${k}`);
+  // `offset 0` keeps a database from reading a date again for each day that it is compared with.
   const sql = `(select ${[...keys, `${day} as day`, `${rawOf(rate.of)} as factor`].join(', ')}
-    from ${relation.from} as d where (${day}) is not null and not ${isBlankSql(dialect, rawOf(rate.of), factor)}) as rates`;
+    from ${relation.from} as d where not ${isBlankSql(dialect, rawOf(rate.of), factor)} offset 0) as rates`;
   return { sql, factor, first, last };
 };
 
@@ -73,7 +74,7 @@ export const openRate = async (rate: Rate, look: RateLook): Promise<RateTable> =
     if (rate.grain === 'day') {
       const next = `lead(rates.day) over (${keys.length > 0 ? `partition by ${keys.map((key) => `rates.${key}`).join(', ')} ` : ''}order by rates.day)`;
       return `select ${own}rates.day as held_from, least(coalesce(${next}, ${LAST_DAY + 1}), rates.day + ${rate.hold + 1}) as held_until, rates.factor
-    from ${rows}`;
+    from ${rows} where rates.day is not null`;
     }
     const none = { starts: [0], ends: [-1] };
     const periods = first === null || last === null ? [] : await ratePeriods(model, look.rows, rate, first, last);

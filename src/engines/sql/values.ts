@@ -14,7 +14,7 @@ import {
 } from '../../calendar/dates.ts';
 import { NUMBER_TEXT, SURE_DIGITS, TO_PLAIN } from '../../model/decimal.ts';
 import { blankDays } from '../shared/values.ts';
-import type { Dialect, SqlColumn } from './dialect.ts';
+import { type Dialect, once, type SqlColumn } from './dialect.ts';
 
 /** How texts are written as dates (D2); a column is looked through once for which of them it has. */
 const [DATE, TIME] = ['[0-9]{4}-[0-9][0-9]-[0-9][0-9]', '[Tt ]([01][0-9]|2[0-3]):[0-5][0-9](:([0-5][0-9]|60)([.,][0-9]{1,9})?)?'];
@@ -114,53 +114,54 @@ const countedDay = (value: string, format: NumberFormat, zone: readonly ZoneStre
   return `case when ${whole} between 1 and ${LAST_SERIAL} and ${whole} <> ${SERIAL_LEAP} then ${day} end`;
 };
 
-const dayOfText = (dialect: Dialect, text: string): string => dialect.dayNumber(dialect.tryDate(text));
 const keyDay = (dialect: Dialect, text: string): string =>
-  dayOfText(dialect, `(substr(${text}, 1, 4) || '-' || substr(${text}, 5, 2) || '-' || substr(${text}, 7, 2))`);
+  dialect.dayOfText(`(substr(${text}, 1, 4) || '-' || substr(${text}, 5, 2) || '-' || substr(${text}, 7, 2))`);
 
 const formDay = (dialect: Dialect, text: string, form: TextForm, zone: readonly ZoneStretch[]): string => {
   switch (form) {
     case 'day':
-      return dayOfText(dialect, text);
+      return dialect.dayOfText(text);
     case 'local':
-      return dayOfText(dialect, `substr(${text}, 1, 10)`);
+      return dialect.dayOfText(`substr(${text}, 1, 10)`);
     case 'zoned':
-      return instantDay(zonedInstant(dialect, text), zone);
+      return once(dialect, zonedInstant(dialect, text), 'instant', (seconds) => instantDay(seconds, zone));
     case 'key':
       return keyDay(dialect, text);
     case 'month':
-      return dayOfText(dialect, `(${text} || '-01')`);
+      return dialect.dayOfText(`(${text} || '-01')`);
     case 'quarter':
-      return dayOfText(
-        dialect,
+      return dialect.dayOfText(
         `(substr(${text}, 1, 5) || case substr(${text}, 7, 1) when '1' then '01' when '2' then '04' when '3' then '07' else '10' end || '-01')`,
       );
     case 'year':
-      return dayOfText(dialect, `(${text} || '-01-01')`);
+      return dialect.dayOfText(`(${text} || '-01-01')`);
     default: {
       // The Monday of the week that holds 4 January; 1970-01-05 was a Monday, and remainders of days before are negative.
-      const monday = (year: string): string => {
-        const fourth = dayOfText(dialect, `(${year} || '-01-04')`);
-        return `(${fourth} - ((${fourth} + 3) % 7 + 7) % 7)`;
-      };
+      const monday = (year: string): string =>
+        once(dialect, dialect.dayOfText(`(${year} || '-01-04')`), 'fourth', (fourth) => `(${fourth} - ((${fourth} + 3) % 7 + 7) % 7)`);
       const year = `substr(${text}, 1, 4)`;
       const next = `substr(cast(cast(${year} as integer) + 10001 as varchar(8)), 2, 4)`;
       const week = `cast(substr(${text}, 7, 2) as integer)`;
-      const start = `(${monday(year)} + (${week} - 1) * 7)`;
       // The last year that there is has no year behind it: its weeks end with 9999-12-31 itself.
       const end = `case when ${year} = '9999' then 2932897 else ${monday(next)} end`;
-      return `case when ${week} >= 1 and ${start} < ${end} then ${start} end`;
+      const first = `(${monday(year)} + (${week} - 1) * 7)`;
+      return once(dialect, first, 'monday', (start) => `case when ${week} >= 1 and ${start} < ${end} then ${start} end`);
     }
   }
 };
 
 /** Whole seconds of a timestamp that is written with its zone. */
 const zonedInstant = (dialect: Dialect, text: string): string => {
-  const zone = dialect.group(text, '([Zz]|[+-][0-9][0-9](?::?[0-9][0-9])?)$', 1);
-  const minutes = `case when upper(${zone}) = 'Z' then 0 else case when substr(${zone}, 1, 1) = '-' then -1 else 1 end
-      * (cast(substr(${zone}, 2, 2) as integer) * 60 + coalesce(cast(nullif(replace(substr(${zone}, 4), ':', ''), '') as integer), 0)) end`;
+  const group = dialect.group(text, '([Zz]|[+-][0-9][0-9](?::?[0-9][0-9])?)$', 1);
+  const minutes = once(
+    dialect,
+    group,
+    'zone',
+    (zone) => `case when upper(${zone}) = 'Z' then 0 else case when substr(${zone}, 1, 1) = '-' then -1 else 1 end
+      * (cast(substr(${zone}, 2, 2) as integer) * 60 + coalesce(cast(nullif(replace(substr(${zone}, 4), ':', ''), '') as integer), 0)) end`,
+  );
   const seconds = `case when substr(${text}, 17, 1) = ':' then cast(substr(${text}, 18, 2) as integer) else 0 end`;
-  return `(${dayOfText(dialect, `substr(${text}, 1, 10)`)} * 86400e0 + (cast(substr(${text}, 12, 2) as integer) * 60
+  return `(${dialect.dayOfText(`substr(${text}, 1, 10)`)} * 86400e0 + (cast(substr(${text}, 12, 2) as integer) * 60
       + cast(substr(${text}, 15, 2) as integer) - ${minutes}) * 60e0 + ${seconds})`;
 };
 
@@ -170,7 +171,7 @@ const textDay = (dialect: Dialect, value: string, { format, blankDates, forms, u
   const cases = [...blank];
   if (isNumberFormat(format)) {
     const counted = countedDay(dialect.tryDouble(text), format, zone);
-    cases.push(`when ${dialect.matches(text, '^[+-]?[0-9]+([.][0-9]+)?$')} then ${settledDay(counted, blankDates)}`);
+    cases.push(`when ${dialect.matches(text, '^[+-]?[0-9]+([.][0-9]+)?$')} then ${counted}`);
   } else if (format !== undefined) {
     const { source, groups, shortYear, monthName } = datePattern(format);
     const group = (at: number): string => dialect.group(text, source, at);
@@ -180,15 +181,16 @@ const textDay = (dialect: Dialect, value: string, { format, blankDates, forms, u
       : `lpad(${group(groups.year)}, 4, '0')`;
     const names = MONTH_LETTERS.map((name, k) => `when '${name}' then '${String(k + 1).padStart(2, '0')}'`);
     const month = monthName ? `case lower(substr(${group(groups.month)}, 1, 3)) ${names.join(' ')} end` : two(groups.month);
-    const day = dayOfText(dialect, `(${year} || '-' || ${month} || '-' || ${two(groups.day)})`);
-    cases.push(`when ${dialect.matches(text, source)} then ${settledDay(day, blankDates)}`);
+    const day = dialect.dayOfText(`(${year} || '-' || ${month} || '-' || ${two(groups.day)})`);
+    cases.push(`when ${dialect.matches(text, source)} then ${day}`);
   } else {
     // A text of the form that is no date (the 31st of June) gives null by itself.
     if (uniform && forms[0] === 'day' && blank.length === 0) return formDay(dialect, text, 'day', zone);
-    for (const form of forms)
-      cases.push(`when ${dialect.matches(text, TEXT_FORMS[form])} then ${settledDay(formDay(dialect, text, form, zone), blankDates)}`);
+    for (const form of forms) cases.push(`when ${dialect.matches(text, TEXT_FORMS[form])} then ${formDay(dialect, text, form, zone)}`);
   }
-  return cases.length === 0 ? 'cast(null as integer)' : `case ${cases.join('\n      ')} end`;
+  if (cases.length === 0) return 'cast(null as integer)';
+  const day = `case ${cases.join('\n      ')} end`;
+  return blankDays(blankDates).length === 0 ? day : once(dialect, day, 'settled', (known) => settledDay(known, blankDates));
 };
 
 /** Whether a date column's value is a blank: null, empty, or one of the placeholders. */
