@@ -32,6 +32,7 @@ export const postgresDialect: Dialect = {
   exactly: (value, scale) => `(${value}::numeric * ${10 ** scale})::bigint`,
   toText: (value) => `${value}::text`,
   decimalText: (value) => `trim_scale(${value})::text`,
+  decimals: (value) => `scale(trim_scale(${value}))`,
   noDecimal: (value) => `coalesce(${value} in ('NaN', 'Infinity', '-Infinity'), false)`,
   isNaN: (value) => `${value} = 'NaN'`,
   matches: (text, pattern) => `${text} ~ ${standardQuotes.text(pattern)}`,

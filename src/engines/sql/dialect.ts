@@ -76,6 +76,8 @@ export interface Dialect {
   readonly toText: (value: string) => string;
   /** The text of a decimal without zeros at the end of its decimals. */
   readonly decimalText: (value: string) => string;
+  /** How many decimals a decimal has, without zeros at their end, where the database knows that faster than by trying. */
+  readonly decimals?: (value: string) => string;
   readonly isNaN: (value: string) => string;
   /** Which decimals are no numbers, where the type has such. */
   readonly noDecimal?: (value: string) => string;

@@ -90,7 +90,8 @@ interface Looked {
  * The most decimals that any value needs, one more than counts where some need even more. Values so great that they fit few decimals
  * and not more of them need not be told apart: their sum is too great to be exact in any case.
  */
-const decimalsNeeded = ({ guarded, long }: DoubleSql): string => {
+const decimalsNeeded = ({ guarded, long }: DoubleSql, counted: string | undefined): string => {
+  if (counted !== undefined) return `max(case when ${long ?? 'false'} then 0 else least(${counted}, ${MOST_DECIMALS + 1}) end)`;
   const fits = Array.from({ length: MOST_DECIMALS + 1 }, (_, k) => `when round(${guarded} * 1e${k}) / 1e${k} = ${guarded} then ${k}`);
   const none = `${guarded} is null${long === undefined ? '' : ` or ${long}`}`;
   return `max(case when ${none} then 0 ${fits.join(' ')} else ${MOST_DECIMALS + 1} end)`;
@@ -110,7 +111,7 @@ const look = async (column: SqlColumn, { dialect, alias, rows, ask }: NumberRows
     isPlain ? dialect.toDouble(`max(abs(${value}))`) : `max(abs(${double.guarded}))`,
     `count(${isPlain ? value : double.guarded})`,
     double.long === undefined ? '0' : count(double.long),
-    ...(isAsked ? [decimalsNeeded(double)] : []),
+    ...(isAsked ? [decimalsNeeded(double, column.kind === 'decimal' ? dialect.decimals?.(value) : undefined)] : []),
   ]);
   return {
     double,

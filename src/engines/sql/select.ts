@@ -308,7 +308,9 @@ export const segmentSql = (
   bounds: { readonly first: number; readonly last: number } | undefined,
 ): { readonly segment: string; readonly stand: string; readonly join: string; readonly condition: string } => {
   const last = starts.length - 1;
-  const condition = `${day} between ${starts[0]} and ${ends[last]}`;
+  // Databases take bounds of a computed day to leave few rows: where they leave all, they are not said.
+  const covers = bounds !== undefined && starts[0] <= bounds.first && bounds.last <= ends[last];
+  const condition = covers ? `${day} is not null` : `${day} between ${starts[0]} and ${ends[last]}`;
   if (last === 0) return { segment: '0', stand: day, join: '', condition };
   if (ends[last] - starts[0] === last) return { segment: `${day} - ${starts[0]}`, stand: day, join: '', condition };
   if (bounds && bounds.last - bounds.first > MOST_DAYS) {
