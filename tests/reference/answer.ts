@@ -10,6 +10,7 @@ import {
   type RefLaid,
   type RefPlace,
   type RefTime,
+  type RefUnit,
   refAnchored,
   refCompare,
   refLay,
@@ -17,6 +18,7 @@ import {
   refSeen,
   refSeenPlace,
   refUnit,
+  remembered,
   type Span,
   ymd,
 } from './time.ts';
@@ -95,7 +97,12 @@ export interface RefAnswer {
 export const reference = (world: RefWorld, question: Question): RefAnswer => {
   const { model } = world;
   const per = question.per ?? [];
-  const unit = (name: string) => refUnit(name, model, world.listed);
+  const units = new Map<string, RefUnit>();
+  const unit = (name: string): RefUnit => {
+    const found = units.get(name) ?? refUnit(name, model, world.listed);
+    units.set(name, found);
+    return found;
+  };
   const working = (d: number): boolean => (((d + 3) % 7) + 7) % 7 < 5 && !world.holidays.has(d);
   const grainOf = (fact: Fact) => unit(fact.grain);
   const ownKnownBy = question.knownBy === undefined ? Number.POSITIVE_INFINITY : Date.parse(`${question.knownBy}T00:00:00Z`) / 86_400_000;
@@ -135,7 +142,13 @@ export const reference = (world: RefWorld, question: Question): RefAnswer => {
   const filters = allFilters.filter(({ name }) => !isOfDays(name));
   const dayFilters = allFilters.filter(({ name }) => isOfDays(name));
   /** Where a day stands in the calendar (U11). */
+  const standings = new Map<string, (d: number) => string>();
   const standing = (name: string, d: number): string => {
+    const of = standings.get(name) ?? remembered((own) => standingOf(name, own));
+    standings.set(name, of);
+    return of(d);
+  };
+  const standingOf = (name: string, d: number): string => {
     if (name === 'weekday') return WEEKDAYS[weekdayIndex(d)];
     if (name === 'working-day') return working(d) ? 'yes' : 'no';
     if (name === 'month-of-year') return MONTHS[Number(iso(d).slice(5, 7)) - 1];

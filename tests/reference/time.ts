@@ -6,14 +6,28 @@ import type { Point, SeenAs, Shift, Window } from '../../src/windows/syntax.ts';
  * Shares the model and its parsed texts with the product, nothing that lays or evaluates.
  */
 const MS = 86_400_000;
-export const ymd = (day: number): [number, number, number] => {
+/** What a function says of a number, asked of it once: it is asked of the same few days for every cell. */
+export const remembered = <T>(of: (value: number) => T): ((value: number) => T) => {
+  const known = new Map<number, T>();
+  return (value) => {
+    let found = known.get(value);
+    if (found === undefined) {
+      found = of(value);
+      known.set(value, found);
+    }
+    return found;
+  };
+};
+
+export const ymd = remembered((day): readonly [number, number, number] => {
   const d = new Date(day * MS);
   return [d.getUTCFullYear(), d.getUTCMonth() + 1, d.getUTCDate()];
-};
+});
 export const day = (year: number, month: number, date: number): number => Date.UTC(year, month - 1, date) / MS;
-export const iso = (d: number): string => new Date(d * MS).toISOString().slice(0, 10);
+export const iso = remembered((d) => new Date(d * MS).toISOString().slice(0, 10));
 export const fromIso = (text: string): number => Date.parse(`${text}T00:00:00Z`) / MS;
-const lengthOf = (year: number, month: number): number => new Date(Date.UTC(year, month, 0)).getUTCDate();
+const lengthOfMonth = remembered((index) => new Date(Date.UTC(Math.floor(index / 12), (index % 12) + 1, 0)).getUTCDate());
+const lengthOf = (year: number, month: number): number => lengthOfMonth(year * 12 + month - 1);
 
 export const plusMonths = (d: number, months: number, sticky: boolean): number => {
   const [y, m, date] = ymd(d);
