@@ -120,25 +120,32 @@ const chooseRows = ({ days, first, stands, mask }: SightingRows, from: number, t
   return n;
 };
 
-/**
- * Gathers rows into buckets. Millions of buckets do not fit a cache, so rows go to parts of a few thousand buckets
- * first; then each part is sorted by counting, and each bucket put in order. Rows of one day in a bucket become one
- * sighting, and their weights add up.
- */
-export const gatherSightings = (rows: SightingRows): Sightings => {
-  const { keys, members, days, first, stands, weights } = rows;
-  const codes = rows.codes ?? new Uint8Array(0);
-  const split = rows.codes !== undefined;
+/** How rows are told apart: a bucket a key, or a key and a member; a part has a few thousand of them. */
+interface Buckets {
+  readonly paired: boolean;
+  readonly count: number;
+  /** A row's bucket is `key * stride + code * step`. */
+  readonly stride: number;
+  readonly step: 0 | 1;
+  readonly shift: number;
+  readonly partSize: number;
+  readonly parts: number;
+}
+
+const bucketsFor = ({ keyCount, members, codes, days }: SightingRows): Buckets => {
+  const paired = keyCount * members <= BUCKETS_A_ROW * days.length + 1024;
+  const count = paired ? keyCount * members : keyCount;
+  const shift = Math.max(SMALLEST_PART, Math.ceil(Math.log2(Math.max(count / PARTS, 1))));
+  const [stride, step] = paired ? [members, codes !== undefined ? (1 as const) : (0 as const)] : [1, 0 as const];
+  return { paired, count, stride, step, shift, partSize: 2 ** shift, parts: (count >> shift) + 1 };
+};
+
+const NO_CODES = new Uint8Array(0);
+
+/** Where the rows of each part begin. */
+const partStartsOf = (rows: SightingRows, { stride, step, shift, parts }: Buckets, chosen: Int32Array): Int32Array => {
+  const { keys, days, first, stands, codes = NO_CODES } = rows;
   const count = days.length;
-  const span = stands.length;
-  const paired = rows.keyCount * members <= BUCKETS_A_ROW * count + 1024;
-  const buckets = paired ? rows.keyCount * members : rows.keyCount;
-  // A row's bucket is `key * stride + code * step`.
-  const [stride, step] = paired ? [members, split ? 1 : 0] : [1, 0];
-  const chosen = new Int32Array(BLOCK + 1);
-  const shift = Math.max(SMALLEST_PART, Math.ceil(Math.log2(Math.max(buckets / PARTS, 1))));
-  const partSize = 2 ** shift;
-  const parts = (buckets >> shift) + 1;
   const partStarts = new Int32Array(parts + 1);
   for (let from = 0; from < count; from += BLOCK) {
     const n = chooseRows(rows, from, Math.min(from + BLOCK, count), chosen);
@@ -150,8 +157,25 @@ export const gatherSightings = (rows: SightingRows): Sightings => {
     }
   }
   for (let p = 0; p < parts; p++) partStarts[p + 1] += partStarts[p];
-  const total = partStarts[parts];
-  // What a row is from here on: its bucket within the part, its entry, its amount.
+  return partStarts;
+};
+
+/** What rows are once they lie in their part: the bucket within it, the entry, the amount. */
+interface Parted {
+  readonly local: Int32Array;
+  readonly values: Int32Array;
+  readonly held: Float64Array | undefined;
+}
+
+const parted = (
+  rows: SightingRows,
+  { paired, stride, step, shift, partSize, parts }: Buckets,
+  partStarts: Int32Array,
+  chosen: Int32Array,
+): Parted => {
+  const { keys, days, first, stands, weights, codes = NO_CODES } = rows;
+  const byStand = paired || rows.codes === undefined;
+  const [count, span, total] = [days.length, stands.length, partStarts[parts]];
   const local = new Int32Array(total);
   const values = new Int32Array(total);
   const held = weights === undefined ? undefined : new Float64Array(total);
@@ -166,17 +190,23 @@ export const gatherSightings = (rows: SightingRows): Sightings => {
       const bucket = key * stride + (step === 0 ? 0 : codes[row]);
       const at = free[bucket >> shift]++;
       local[at] = bucket & (partSize - 1);
-      values[at] = paired || !split ? stand : codes[row] * span + stand;
+      values[at] = byStand ? stand : codes[row] * span + stand;
       if (held) held[at] = weights === 'ones' || weights === undefined ? 1 : weights[row];
     }
   }
-  const starts = new Int32Array(buckets + 1);
+  return { local, values, held };
+};
+
+/** Sorts each part by bucket, counting. */
+const sorted = ({ local, values, held }: Parted, { count, shift, partSize, parts }: Buckets, partStarts: Int32Array) => {
+  const total = partStarts[parts];
+  const starts = new Int32Array(count + 1);
   const entries = new Int32Array(total);
   const amounts = held && new Float64Array(total);
   const own = new Int32Array(partSize + 1);
   for (let p = 0; p < parts; p++) {
     const [low, from, to] = [p << shift, partStarts[p], partStarts[p + 1]];
-    const size = Math.min(partSize, buckets - low);
+    const size = Math.min(partSize, count - low);
     own.fill(0);
     for (let i = from; i < to; i++) own[local[i] + 1]++;
     // From here on `own` is where the next row of each bucket goes.
@@ -191,15 +221,28 @@ export const gatherSightings = (rows: SightingRows): Sightings => {
       if (amounts && held) amounts[at] = held[i];
     }
   }
-  starts[buckets] = total;
+  starts[count] = total;
+  return { starts, entries, amounts };
+};
+
+/**
+ * Gathers rows into buckets. Millions of buckets do not fit a cache, so rows go to parts of a few thousand buckets
+ * first; then each part is sorted by counting, and each bucket put in order. Rows of one day in a bucket become one
+ * sighting, and their weights add up.
+ */
+export const gatherSightings = (rows: SightingRows): Sightings => {
+  const buckets = bucketsFor(rows);
+  const chosen = new Int32Array(BLOCK + 1);
+  const partStarts = partStartsOf(rows, buckets, chosen);
+  const { starts, entries, amounts } = sorted(parted(rows, buckets, partStarts, chosen), buckets, partStarts);
   const left = orderBuckets(starts, entries, amounts);
   return {
     starts,
     entries: entries.subarray(0, left),
-    bucketOf: paired ? 'pair' : 'key',
-    base: first,
-    span,
-    members,
+    bucketOf: buckets.paired ? 'pair' : 'key',
+    base: rows.first,
+    span: rows.stands.length,
+    members: rows.members,
     weights: amounts?.subarray(0, left),
   };
 };

@@ -29,23 +29,17 @@ export interface CalendarTableOptions {
 
 const snake = (name: string): string => name.replaceAll('-', '_');
 
-/** A calendar as a table, one row a day, for those who keep it in their warehouse; it is checked before it is handed out. */
-export const calendarTable = (calendar: Calendar, options: CalendarTableOptions = {}): CalendarTable => {
-  const [from, to] = [toDay(options.from ?? calendar.first, 'first day'), toDay(options.to ?? calendar.last, 'last day')];
-  if (to < from)
-    throw new DurchblickError('bad-range', `the table's range runs backwards: ${isoOf(from)} to ${isoOf(to)}`, {
-      hint: 'The first day comes first.',
-    });
-  const rows = to - from + 1;
-  const columns: CalendarColumn[] = [];
-  const add = (name: string, type: ColumnType, comment: string, on: (day: Day) => number | string | boolean | null): void => {
-    columns.push({ name, type, comment, values: Array.from({ length: rows }, (_, i) => on(from + i)) });
-  };
-  const units = [...calendar.units.values()].filter((unit) => unit.basis !== 'day');
-  const within = <T>(unit: Unit, day: Day, value: (index: number) => T): T | null => {
-    const index = calendar.indexOf(unit, day);
-    return index < 0 ? null : value(index);
-  };
+/** Adds a column: its name, type, comment, and its value on a day. */
+type Add = (name: string, type: ColumnType, comment: string, on: (day: Day) => number | string | boolean | null) => void;
+
+const within = <T>(calendar: Calendar, unit: Unit, day: Day, value: (index: number) => T): T | null => {
+  const index = calendar.indexOf(unit, day);
+  return index < 0 ? null : value(index);
+};
+
+const inWords = ({ name }: Unit): string => name.replaceAll('-', ' ');
+
+const addDays = (calendar: Calendar, add: Add): void => {
   add('date', 'date', 'Civil day; key of this table', (day) => day);
   add('date_key', 'integer', 'The day as yyyymmdd', (day) => {
     const { year, month, day: d } = civilOf(day);
@@ -63,46 +57,63 @@ export const calendarTable = (calendar: Calendar, options: CalendarTableOptions 
   for (const name of ['month', 'year']) {
     const unit = calendar.unit(name);
     add(`working_day_of_${name}`, 'integer', `Working days of the civil ${name} up to and including this day`, (day) =>
-      within(unit, day, (i) => calendar.workingDays(unit.starts[i], day)),
+      within(calendar, unit, day, (i) => calendar.workingDays(unit.starts[i], day)),
     );
   }
+};
+
+const addUnit = (calendar: Calendar, unit: Unit, add: Add): void => {
+  const [name, what] = [snake(unit.name), inWords(unit)];
+  const of = <T>(day: Day, value: (index: number) => T): T | null => within(calendar, unit, day, value);
+  add(name, 'text', `Label of the ${what}`, (day) => of(day, unit.label));
+  add(`${name}_start`, 'date', `First day of the ${what}`, (day) => of(day, (i) => unit.starts[i]));
+  add(`${name}_end`, 'date', `Last day of the ${what}, inclusive`, (day) => of(day, (i) => unit.ends[i]));
+  add(`${name}_ordinal`, 'integer', `Running number of the ${what}`, (day) => of(day, (i) => unit.origin + i));
+  if (name !== 'year' && name !== 'month')
+    add(`day_of_${name}`, 'integer', `Day of the ${what}, from 1`, (day) => of(day, (i) => day - unit.starts[i] + 1));
+  const year = unit.yearUnit === undefined ? undefined : calendar.unit(unit.yearUnit);
+  if (year && year !== unit) {
+    const first = (day: Day): number => within(calendar, year, day, (i) => calendar.indexOf(unit, year.starts[i])) ?? 0;
+    add(`${name}_number`, 'integer', `Number of the ${what} in its ${inWords(year)}, from 1`, (day) => of(day, (i) => i - first(day) + 1));
+  }
+};
+
+/** Offsets from the as-of date, and what lies in its periods up to it. */
+const addAsOf = (calendar: Calendar, units: readonly Unit[], asOf: Day, add: Add): void => {
+  add('day_offset', 'integer', `Days from ${isoOf(asOf)}; 0 = that day, -1 = the day before`, (day) => day - asOf);
   for (const unit of units) {
-    const name = snake(unit.name);
-    const what = unit.name.replaceAll('-', ' ');
-    add(name, 'text', `Label of the ${what}`, (day) => within(unit, day, unit.label));
-    add(`${name}_start`, 'date', `First day of the ${what}`, (day) => within(unit, day, (i) => unit.starts[i]));
-    add(`${name}_end`, 'date', `Last day of the ${what}, inclusive`, (day) => within(unit, day, (i) => unit.ends[i]));
-    add(`${name}_ordinal`, 'integer', `Running number of the ${what}`, (day) => within(unit, day, (i) => unit.origin + i));
-    if (name !== 'year' && name !== 'month') {
-      add(`day_of_${name}`, 'integer', `Day of the ${what}, from 1`, (day) => within(unit, day, (i) => day - unit.starts[i] + 1));
-    }
-    const year = unit.yearUnit === undefined ? undefined : calendar.unit(unit.yearUnit);
-    if (year && year !== unit) {
-      const first = (day: Day): number => within(year, day, (i) => calendar.indexOf(unit, year.starts[i])) ?? 0;
-      add(`${name}_number`, 'integer', `Number of the ${what} in its ${year.name.replaceAll('-', ' ')}, from 1`, (day) =>
-        within(unit, day, (i) => i - first(day) + 1),
-      );
-    }
+    const current = calendar.indexOf(unit, asOf);
+    // On a day without a period the next one counts as +1 and the previous as -1.
+    const offset = (i: number): number => (current >= 0 ? i - current : i >= ~current ? i - ~current + 1 : i - ~current);
+    const what = inWords(unit);
+    add(`${snake(unit.name)}_offset`, 'integer', `The ${what} relative to the one of ${isoOf(asOf)}: 0 = current, -1 = last`, (day) =>
+      within(calendar, unit, day, offset),
+    );
+    add(
+      `${snake(unit.name)}_to_date`,
+      'boolean',
+      `In the ${what} of ${isoOf(asOf)}, up to that day`,
+      (day) => day <= asOf && calendar.indexOf(unit, day) === current && current >= 0,
+    );
   }
-  const asOf = options.asOf === undefined ? undefined : toDay(options.asOf, 'as-of date');
-  if (asOf !== undefined) {
-    add('day_offset', 'integer', `Days from ${isoOf(asOf)}; 0 = that day, -1 = the day before`, (day) => day - asOf);
-    for (const unit of units) {
-      const current = calendar.indexOf(unit, asOf);
-      // On a day without a period the next one counts as +1 and the previous as -1.
-      const offset = (i: number): number => (current >= 0 ? i - current : i >= ~current ? i - ~current + 1 : i - ~current);
-      const what = unit.name.replaceAll('-', ' ');
-      add(`${snake(unit.name)}_offset`, 'integer', `The ${what} relative to the one of ${isoOf(asOf)}: 0 = current, -1 = last`, (day) =>
-        within(unit, day, offset),
-      );
-      add(
-        `${snake(unit.name)}_to_date`,
-        'boolean',
-        `In the ${what} of ${isoOf(asOf)}, up to that day`,
-        (day) => day <= asOf && calendar.indexOf(unit, day) === current && current >= 0,
-      );
-    }
-  }
+};
+
+/** A calendar as a table, one row a day, for those who keep it in their warehouse; it is checked before it is handed out. */
+export const calendarTable = (calendar: Calendar, options: CalendarTableOptions = {}): CalendarTable => {
+  const [from, to] = [toDay(options.from ?? calendar.first, 'first day'), toDay(options.to ?? calendar.last, 'last day')];
+  if (to < from)
+    throw new DurchblickError('bad-range', `the table's range runs backwards: ${isoOf(from)} to ${isoOf(to)}`, {
+      hint: 'The first day comes first.',
+    });
+  const rows = to - from + 1;
+  const columns: CalendarColumn[] = [];
+  const add: Add = (name, type, comment, on) => {
+    columns.push({ name, type, comment, values: Array.from({ length: rows }, (_, i) => on(from + i)) });
+  };
+  const units = [...calendar.units.values()].filter((unit) => unit.basis !== 'day');
+  addDays(calendar, add);
+  for (const unit of units) addUnit(calendar, unit, add);
+  if (options.asOf !== undefined) addAsOf(calendar, units, toDay(options.asOf, 'as-of date'), add);
   const table = { rows, columns };
   checkTable(table, units);
   return table;

@@ -139,6 +139,62 @@ const openPeriod = ({ periods, unit, locale }: Result, width: number): Placing['
     : undefined;
 };
 
+const valueAxis = (panel: Panel, locale: string, way: 'across' | 'down', small: boolean): Record<string, unknown> => ({
+  field: 'value',
+  type: 'quantitative',
+  title: null,
+  axis: {
+    labelExpr: axisValue(panel.readings[0].column, locale),
+    tickCount: small ? 3 : 5,
+    ...(way === 'down' ? { grid: true } : {}),
+  },
+});
+
+const namedAxis = (field: string, labelExpr: string): Record<string, unknown> => ({
+  field,
+  type: 'ordinal',
+  title: null,
+  axis: { labelLimit: 260, ticks: false, domain: false, grid: false, labelExpr },
+});
+
+/** Names down the side, bars to the right. */
+const downPlacing = (result: Result, panel: Panel, small: boolean, category: Placing['category'], count: number): Placing => ({
+  way: 'down',
+  form: 'bars',
+  category,
+  value: valueAxis(panel, result.locale, 'down', small),
+  count,
+  asOf: undefined,
+  asOfText: asOfWords(result),
+  open: undefined,
+});
+
+const asOfWords = ({ locale, asOf }: Result): string => wordsOf(locale).asOf(short(locale)(asOf));
+
+/** Periods side by side, as bars or lines. */
+const acrossPlacing = (result: Result, panel: Panel, width: number, small: boolean, ticks: Ticks, lines: 'lines' | undefined): Placing => {
+  const count = result.periods.length;
+  const labels = JSON.stringify(Object.fromEntries(ticks.map(({ index, label }) => [index, chartText(label)])));
+  return {
+    way: 'across',
+    form: lines ?? (count <= FEW_PERIODS || result.unit === null ? 'bars' : 'lines'),
+    category: {
+      field: 'order',
+      type: 'ordinal',
+      scale: { domain: Array.from({ length: count }, (_, k) => k) },
+      title: null,
+      axis: { values: ticks.map(({ index }) => index), labelExpr: `${labels}[datum.value]`, labelAngle: 0, labelOverlap: false },
+    },
+    value: valueAxis(panel, result.locale, 'across', small),
+    count,
+    asOf: asOfIndex(result),
+    asOfText: asOfWords(result),
+    open: openPeriod(result, width),
+  };
+};
+
+type Ticks = NonNullable<ReturnType<typeof ticksOf>>;
+
 const layoutOf = (
   result: Result,
   panels: readonly Panel[],
@@ -149,40 +205,13 @@ const layoutOf = (
 ): Layout => {
   const count = result.periods.length;
   const named = members.length > 1 || members[0] !== '';
-  const asOfText = wordsOf(result.locale).asOf(short(result.locale)(result.asOf));
-  const value = (panel: Panel, way: 'across' | 'down', small: boolean): Record<string, unknown> => ({
-    field: 'value',
-    type: 'quantitative',
-    title: null,
-    axis: {
-      labelExpr: axisValue(panel.readings[0].column, result.locale),
-      tickCount: small ? 3 : 5,
-      ...(way === 'down' ? { grid: true } : {}),
-    },
-  });
-  const numbered = (field: string, labelExpr: string): Record<string, unknown> => ({
-    field,
-    type: 'ordinal',
-    title: null,
-    axis: { labelLimit: 260, ticks: false, domain: false, grid: false, labelExpr },
-  });
-  // One period and its members, or windows whose names are long: names down the side, bars to the right.
-  if (count === 1 && named && members.length <= 60) {
+  // One period and its members, or windows whose names are long.
+  if (count === 1 && named && members.length <= 60)
     return {
       facets: false,
       colourBy: 'readingAt',
-      placing: (panel) => ({
-        way: 'down',
-        form: 'bars',
-        category: numbered('memberAt', namesFor(members)),
-        value: value(panel, 'down', false),
-        count: members.length,
-        asOf: undefined,
-        asOfText,
-        open: undefined,
-      }),
+      placing: (panel) => downPlacing(result, panel, false, namedAxis('memberAt', namesFor(members)), members.length),
     };
-  }
   const single = panels.every(({ readings }) => readings.length === 1 && readings[0].part === 'chosen');
   const together =
     named && single && (lines ? true : members.length <= FEW_MEMBERS && (count > FEW_PERIODS || count * members.length <= MOST_BARS));
@@ -193,109 +222,113 @@ const layoutOf = (
     colourBy: together ? 'memberAt' : 'readingAt',
     placing: (panel, own) => {
       const fitting = own === width ? ticks : ticksOf(result, own);
-      if (fitting === undefined)
-        return {
-          way: 'down',
-          form: 'bars',
-          category: numbered('order', namesFor(result.periods.map(({ label }) => label))),
-          value: value(panel, 'down', facets),
-          count,
-          asOf: undefined,
-          asOfText,
-          open: undefined,
-        };
-      const labels = JSON.stringify(Object.fromEntries(fitting.map(({ index, label }) => [index, chartText(label)])));
-      return {
-        way: 'across',
-        form: lines ?? (count <= FEW_PERIODS || result.unit === null ? 'bars' : 'lines'),
-        category: {
-          field: 'order',
-          type: 'ordinal',
-          scale: { domain: Array.from({ length: count }, (_, k) => k) },
-          title: null,
-          axis: { values: fitting.map(({ index }) => index), labelExpr: `${labels}[datum.value]`, labelAngle: 0, labelOverlap: false },
-        },
-        value: value(panel, 'across', facets),
-        count,
-        asOf: asOfIndex(result),
-        asOfText,
-        open: openPeriod(result, own),
-      };
+      if (fitting) return acrossPlacing(result, panel, own, facets, fitting, lines);
+      return downPlacing(result, panel, facets, namedAxis('order', namesFor(result.periods.map(({ label }) => label))), count);
     },
   };
 };
 
-/** Turns a result into a chart: lines over many periods, columns over few, comparisons pale, plans as steps, changes around zero. */
-export const chartSpec = (given: Result, options: ChartOptions = {}): ChartSpec => {
-  const theme = themeOf(options.theme);
-  const years = overOneAxis(given);
-  const result = years?.result ?? given;
+/** What all panels of a chart share. */
+interface Drawing {
+  readonly result: Result;
+  readonly options: ChartOptions;
+  readonly theme: Theme;
+  readonly panels: readonly Panel[];
+  readonly members: readonly string[];
+  /** Members are years, the older the paler. */
+  readonly aged: boolean;
+  readonly layout: Layout;
+  readonly width: number;
+  readonly tooltip: readonly Record<string, unknown>[];
+}
+
+const coloursOf = ({ result, layout, members, aged, theme }: Drawing, panel: Panel, position: number): Colours =>
+  layout.colourBy === 'memberAt'
+    ? {
+        by: 'memberAt',
+        domain: members.map((_, k) => k),
+        range: aged ? agedColours(members.length, theme) : members.map((_, k) => theme.series[k % theme.series.length]),
+        labels: namesFor(members),
+      }
+    : readingColours(panel, theme, panel.readings[0].part === 'signed' ? 2 : position, namesFor(result.columns.map(({ label }) => label)));
+
+const panelSpec = (drawing: Drawing, panel: Panel, position: number): Record<string, unknown> => {
+  const { layout, members, width, options, panels, theme, tooltip } = drawing;
+  const per = Math.max(1, Math.min(members.length <= 6 ? 2 : 3, Math.floor(width / 220)));
+  const own = layout.facets ? Math.round((width - (per - 1) * 44) / per) : width;
+  const placing = layout.placing(panel, own);
+  const layer = layersOf(panel, placing, coloursOf(drawing, panel, position), tooltip, theme);
+  const small = panels.length > 1 && position > 0;
+  const across = Math.max(90, Math.round((options.height ?? (layout.facets ? 150 : 380)) / (small ? 2 : 1)));
+  const side = panel.readings.filter(({ part }) => part !== 'plan').length > 2 ? 34 : 24;
+  const height = placing.way === 'down' ? placing.count * side : across;
+  const unit = panel.unit === '' ? '' : ` (${panel.unit})`;
+  const text =
+    panel.readings.length === 1 && panels.length > 1 ? `${chartText(panel.readings[0].column.label)}${unit}` : chartText(panel.unit);
+  const title = text === '' ? undefined : { text, anchor: 'start', fontSize: 12, fontWeight: 'normal', color: theme.quiet };
+  const transform = [{ filter: { field: 'readingAt', oneOf: panel.readings.map(({ at }) => at) } }];
+  if (!layout.facets) return { title, transform, width, height, layer };
+  return {
+    title,
+    transform,
+    facet: {
+      field: 'memberAt',
+      type: 'ordinal',
+      title: null,
+      header: { labelExpr: namesFor(members), labelAnchor: 'start', labelFontSize: 12, labelColor: theme.ink, labelFontWeight: 'bold' },
+    },
+    columns: per,
+    spec: { width: own, height, layer },
+    resolve: { axis: { x: 'independent' } },
+  };
+};
+
+const tooltipOf = ({ locale, columns }: Result): readonly Record<string, unknown>[] => {
+  const words = wordsOf(locale);
+  const attributes = columns.filter(({ kind }) => kind === 'attribute').map(({ label }) => label);
+  return [
+    { field: 'period', title: words.period },
+    ...(attributes.length > 0 ? [{ field: 'member', title: attributes.join(' · ') }] : []),
+    { field: 'reading', title: words.reading },
+    { field: 'text', title: words.value },
+    { field: 'days', title: words.days },
+    { field: 'compared', title: words.compared },
+  ];
+};
+
+const drawingOf = (result: Result, years: ReturnType<typeof overOneAxis>, options: ChartOptions): Drawing => {
   const attributes = result.columns.filter(({ kind }) => kind === 'attribute');
   const members = years?.members ?? [...new Set(result.rows.map((row) => memberOf(row, attributes.length)))];
   if (members.length > MOST_MEMBERS || result.rows.length * result.columns.length > MOST_MARKS)
     throw new DurchblickError(
       'too-many-marks',
       `a chart of ${members.length.toLocaleString('en')} members in ${result.rows.length.toLocaleString('en')} rows cannot be read`,
-      {
-        hint: 'Keep the first of them: `limit`, with `rest` for the others; or filter them.',
-      },
+      { hint: 'Keep the first of them: `limit`, with `rest` for the others; or filter them.' },
     );
   const panels = panelsOf(result, options.readings);
-  const readingLabels = namesFor(result.columns.map(({ label }) => label));
   const width = options.width ?? 760;
-  const layout = layoutOf(result, panels, members, width, years ? 'lines' : undefined);
-  const words = wordsOf(result.locale);
-  const tooltip = [
-    { field: 'period', title: words.period },
-    ...(attributes.length > 0 ? [{ field: 'member', title: attributes.map(({ label }) => label).join(' · ') }] : []),
-    { field: 'reading', title: words.reading },
-    { field: 'text', title: words.value },
-    { field: 'days', title: words.days },
-    { field: 'compared', title: words.compared },
-  ];
-
-  const panelSpec = (panel: Panel, position: number): Record<string, unknown> => {
-    const per = Math.max(1, Math.min(members.length <= 6 ? 2 : 3, Math.floor(width / 220)));
-    const own = layout.facets ? Math.round((width - (per - 1) * 44) / per) : width;
-    const placing = layout.placing(panel, own);
-    const colours: Colours =
-      layout.colourBy === 'memberAt'
-        ? {
-            by: 'memberAt',
-            domain: members.map((_, k) => k),
-            range: years ? agedColours(members.length, theme) : members.map((_, k) => theme.series[k % theme.series.length]),
-            labels: namesFor(members),
-          }
-        : readingColours(panel, theme, panel.readings[0].part === 'signed' ? 2 : position, readingLabels);
-    const layer = layersOf(panel, placing, colours, tooltip, theme);
-    const small = panels.length > 1 && position > 0;
-    const across = Math.max(90, Math.round((options.height ?? (layout.facets ? 150 : 380)) / (small ? 2 : 1)));
-    const side = panel.readings.filter(({ part }) => part !== 'plan').length > 2 ? 34 : 24;
-    const height = placing.way === 'down' ? placing.count * side : across;
-    const unit = panel.unit === '' ? '' : ` (${panel.unit})`;
-    const text =
-      panel.readings.length === 1 && panels.length > 1 ? `${chartText(panel.readings[0].column.label)}${unit}` : chartText(panel.unit);
-    const title = text === '' ? undefined : { text, anchor: 'start', fontSize: 12, fontWeight: 'normal', color: theme.quiet };
-    const transform = [{ filter: { field: 'readingAt', oneOf: panel.readings.map(({ at }) => at) } }];
-    if (!layout.facets) return { title, transform, width, height, layer };
-    return {
-      title,
-      transform,
-      facet: {
-        field: 'memberAt',
-        type: 'ordinal',
-        title: null,
-        header: { labelExpr: namesFor(members), labelAnchor: 'start', labelFontSize: 12, labelColor: theme.ink, labelFontWeight: 'bold' },
-      },
-      columns: per,
-      spec: { width: own, height, layer },
-      resolve: { axis: { x: 'independent' } },
-    };
+  return {
+    result,
+    options,
+    theme: themeOf(options.theme),
+    panels,
+    members,
+    aged: years !== undefined,
+    layout: layoutOf(result, panels, members, width, years ? 'lines' : undefined),
+    width,
+    tooltip: tooltipOf(result),
   };
+};
+
+/** Turns a result into a chart: lines over many periods, columns over few, comparisons pale, plans as steps, changes around zero. */
+export const chartSpec = (given: Result, options: ChartOptions = {}): ChartSpec => {
+  const years = overOneAxis(given);
+  const drawing = drawingOf(years?.result ?? given, years, options);
+  const { result, panels, members, theme } = drawing;
   const names = panels.flatMap(({ readings }) => readings.map(({ column }) => chartText(column.label)));
   const title = chartTitle(
     names.length <= 3 ? names.join(', ') : `${names.slice(0, 3).join(', ')} …`,
-    [result.caption, `as of ${result.asOf}`].filter((text) => text !== '').join(', '),
+    [result.caption, wordsOf(result.locale).asOf(result.asOf)].filter((text) => text !== '').join(', '),
     theme,
   );
   return {
@@ -305,7 +338,7 @@ export const chartSpec = (given: Result, options: ChartOptions = {}): ChartSpec 
     background: theme.background,
     padding: options.title === 'none' ? MARGIN : 18,
     data: { values: valuesOf(result, members, theme, years?.open) },
-    vconcat: panels.map(panelSpec),
+    vconcat: panels.map((panel, position) => panelSpec(drawing, panel, position)),
     resolve: {
       scale: { color: 'independent', stroke: 'independent', xOffset: 'independent', yOffset: 'independent', y: 'independent' },
       legend: { color: 'independent' },

@@ -218,90 +218,113 @@ const talliesKept = (store: Store, counts: CubeCounts): Cubes['tallies'] => {
   };
 };
 
+/** Cells that are kept or under way, and what will be asked for next. */
+interface Cache {
+  readonly store: Store;
+  readonly limit: number;
+  readonly counts: CubeCounts;
+  readonly known: Map<string, Known>;
+  /** Bytes of what is there. */
+  size: number;
+  waiting: Map<string, Waiting>;
+}
+
+/** Drops what was not used for longest until the cache keeps its limit. Maps iterate in insertion order. */
+const shrink = (cache: Cache): void => {
+  for (const [key, { bytes }] of cache.known) {
+    if (cache.size <= cache.limit) return;
+    if (bytes === 0) continue;
+    cache.known.delete(key);
+    cache.size -= bytes;
+  }
+};
+
+const done = (cache: Cache, { answers, work }: Waiting, cube: Cube): void => {
+  const { counts, known } = cache;
+  work.end();
+  counts.scans++;
+  const made = cellsOf(inOrder(cube));
+  answers.forEach(({ resolve, key }, k) => {
+    const { cells } = cube.columns[k];
+    counts.cells += cells.length;
+    const entry = known.get(key);
+    if (entry?.work === work) {
+      entry.work = undefined;
+      // The lookups made from the cells take as much again.
+      entry.bytes = cells.byteLength * 2;
+      cache.size += entry.bytes;
+    }
+    resolve(made[k]);
+  });
+};
+
+const failed = ({ known }: Cache, { answers, work }: Waiting, error: unknown): void => {
+  work.end();
+  for (const { reject, key } of answers) {
+    if (known.get(key)?.work === work) known.delete(key);
+    reject(error);
+  }
+};
+
+const flush = async (cache: Cache): Promise<void> => {
+  const batch = [...cache.waiting.values()];
+  cache.waiting = new Map();
+  const [gone, wanted] = [batch.filter(({ work }) => work.signal.aborted), batch.filter(({ work }) => !work.signal.aborted)];
+  for (const entry of gone) failed(cache, entry, aborted());
+  await fetchAll(
+    cache.store,
+    wanted,
+    (entry, cube) => done(cache, entry, cube),
+    (entry, error) => failed(cache, entry, error),
+  );
+  shrink(cache);
+};
+
+/** The entry that will be asked for next; one that all have given up is left behind. */
+const entryOf = (cache: Cache, group: string, rows: RowSet, segments: Segments): Waiting => {
+  const { waiting } = cache;
+  if (waiting.size === 0) void Promise.resolve().then(() => flush(cache));
+  const before = waiting.get(group);
+  if (before && !before.work.signal.aborted) return before;
+  if (before) failed(cache, before, aborted());
+  const entry: Waiting = { request: { ...rows, segments, aggregates: [] }, aggregates: [], answers: [], work: sharedWork() };
+  waiting.set(group, entry);
+  return entry;
+};
+
+const cellsIn =
+  (cache: Cache): Cubes['cells'] =>
+  (rows, segments, aggregate, signal) => {
+    if (signal?.aborted) return Promise.reject(aborted());
+    const { known, counts } = cache;
+    const group = `${rowSetKey(rows)} ${segments.key}`;
+    const key = `${group} ${aggregateKey(aggregate)}`;
+    const found = known.get(key);
+    if (found && !found.work?.signal.aborted) {
+      counts.cached++;
+      found.work?.join(signal);
+      known.delete(key);
+      known.set(key, found);
+      return found.cells;
+    }
+    const entry = entryOf(cache, group, rows, segments);
+    entry.work.join(signal);
+    const cells = new Promise<Cells>((resolve, reject) => {
+      entry.aggregates.push(aggregate);
+      entry.answers.push({ resolve, reject, key });
+    });
+    // Whoever waits for it is told; where nobody does any more, there is nobody to tell.
+    cells.catch(() => undefined);
+    known.set(key, { cells, work: entry.work, bytes: 0 });
+    return cells;
+  };
+
 /**
  * A cache of day cubes over a store. Requests made in the same turn are put together: one scan answers all
  * aggregates over the same rows, also of questions that run at the same time.
  */
-export const cubesOf = (store: Store, limit: number, counts: CubeCounts = { scans: 0, cached: 0, cells: 0 }): Cubes => {
-  const known = new Map<string, Known>();
-  let size = 0;
-  let waiting = new Map<string, Waiting>();
-  /** Drops what was not used for longest until the cache keeps its limit. Maps iterate in insertion order. */
-  const shrink = (): void => {
-    for (const [key, { bytes }] of known) {
-      if (size <= limit) return;
-      if (bytes === 0) continue;
-      known.delete(key);
-      size -= bytes;
-    }
-  };
-  const done = ({ answers, work }: Waiting, cube: Cube): void => {
-    work.end();
-    counts.scans++;
-    const made = cellsOf(inOrder(cube));
-    answers.forEach(({ resolve, key }, k) => {
-      const { cells } = cube.columns[k];
-      counts.cells += cells.length;
-      const entry = known.get(key);
-      if (entry?.work === work) {
-        entry.work = undefined;
-        // The lookups made from the cells take as much again.
-        entry.bytes = cells.byteLength * 2;
-        size += entry.bytes;
-      }
-      resolve(made[k]);
-    });
-  };
-  const failed = ({ answers, work }: Waiting, error: unknown): void => {
-    work.end();
-    for (const { reject, key } of answers) {
-      if (known.get(key)?.work === work) known.delete(key);
-      reject(error);
-    }
-  };
-  const flush = async (): Promise<void> => {
-    const batch = [...waiting.values()];
-    waiting = new Map();
-    const [gone, wanted] = [batch.filter(({ work }) => work.signal.aborted), batch.filter(({ work }) => !work.signal.aborted)];
-    for (const entry of gone) failed(entry, aborted());
-    await fetchAll(store, wanted, done, failed);
-    shrink();
-  };
-  /** The entry that will be asked for next; one that all have given up is left behind. */
-  const entryOf = (group: string, rows: RowSet, segments: Segments): Waiting => {
-    if (waiting.size === 0) void Promise.resolve().then(flush);
-    const before = waiting.get(group);
-    if (before && !before.work.signal.aborted) return before;
-    if (before) failed(before, aborted());
-    const entry: Waiting = { request: { ...rows, segments, aggregates: [] }, aggregates: [], answers: [], work: sharedWork() };
-    waiting.set(group, entry);
-    return entry;
-  };
-  return {
-    counts,
-    tallies: talliesKept(store, counts),
-    cells: (rows, segments, aggregate, signal) => {
-      if (signal?.aborted) return Promise.reject(aborted());
-      const group = `${rowSetKey(rows)} ${segments.key}`;
-      const key = `${group} ${aggregateKey(aggregate)}`;
-      const found = known.get(key);
-      if (found && !found.work?.signal.aborted) {
-        counts.cached++;
-        found.work?.join(signal);
-        known.delete(key);
-        known.set(key, found);
-        return found.cells;
-      }
-      const entry = entryOf(group, rows, segments);
-      entry.work.join(signal);
-      const cells = new Promise<Cells>((resolve, reject) => {
-        entry.aggregates.push(aggregate);
-        entry.answers.push({ resolve, reject, key });
-      });
-      // Whoever waits for it is told; where nobody does any more, there is nobody to tell.
-      cells.catch(() => undefined);
-      known.set(key, { cells, work: entry.work, bytes: 0 });
-      return cells;
-    },
-  };
-};
+export const cubesOf = (store: Store, limit: number, counts: CubeCounts = { scans: 0, cached: 0, cells: 0 }): Cubes => ({
+  counts,
+  tallies: talliesKept(store, counts),
+  cells: cellsIn({ store, limit, counts, known: new Map(), size: 0, waiting: new Map() }),
+});

@@ -79,124 +79,180 @@ const joined = (pieces: readonly Uint8Array[]): Uint8Array => {
 /** Where the scan is inside a record. */
 const [START, PLAIN, QUOTED, CLOSED] = [0, 1, 2, 3];
 
+/** How far a file has been looked at. */
+interface Scan {
+  readonly name: string;
+  separator: Separator | undefined;
+  sep: number;
+  state: number;
+  fields: number;
+  /** Fields of the header, 0 before it has ended. */
+  width: number;
+  records: number;
+  line: number;
+  recordLine: number;
+  recordStart: number;
+  bytesBefore: number;
+  longest: number;
+  /** A return outside of quotes that waits for its line feed. */
+  waiting: boolean;
+  lineFeeds: number;
+  returns: number;
+  empty: number;
+  emptyLines: number;
+  bareQuotes: boolean;
+  quotedEnds: boolean;
+  /** How many bytes of a byte order mark the last ones are. */
+  marks: number;
+  /** Pieces that wait for the end of the header. */
+  readonly early: Uint8Array[];
+  /** Pieces up to the one in which the header ends. */
+  readonly head: Uint8Array[];
+}
+
+const scanOf = (name: string): Scan => ({
+  name,
+  separator: undefined,
+  sep: 0,
+  state: START,
+  fields: 0,
+  width: 0,
+  records: -1,
+  line: 1,
+  recordLine: 1,
+  recordStart: 0,
+  bytesBefore: 0,
+  longest: 0,
+  waiting: false,
+  lineFeeds: 0,
+  returns: 0,
+  empty: 0,
+  emptyLines: 0,
+  bareQuotes: false,
+  quotedEnds: false,
+  marks: 0,
+  early: [],
+  head: [],
+});
+
+const loneReturn = ({ name, line }: Scan): DurchblickError =>
+  fault(name, `, line ${line}: a carriage return stands without a line feed behind it, outside of quotes`);
+
+const endRecord = (scan: Scan, at: number): void => {
+  if (scan.state === START && scan.fields === 0) {
+    scan.empty++;
+    return;
+  }
+  const found = scan.fields + 1;
+  if (scan.width === 0) scan.width = found;
+  else if (found !== scan.width)
+    throw fault(scan.name, `, line ${scan.recordLine}: it has ${fieldsText(found)}, the header has ${scan.width}`);
+  scan.records++;
+  scan.emptyLines += scan.empty;
+  scan.empty = 0;
+  if (at - scan.recordStart > scan.longest) scan.longest = at - scan.recordStart;
+  scan.state = START;
+  scan.fields = 0;
+};
+
+const endLine = (scan: Scan, at: number): void => {
+  scan.lineFeeds++;
+  if (scan.waiting) scan.returns++;
+  scan.waiting = false;
+  endRecord(scan, at);
+  scan.line++;
+  scan.recordLine = scan.line;
+  scan.recordStart = at + 1;
+};
+
+/** A byte that is no separator, quote or line end. */
+const plainByte = (scan: Scan, byte: number): void => {
+  const { name, line } = scan;
+  if (byte === 0) throw fault(name, `, line ${line}: it has a NUL byte and is no text`);
+  scan.marks = byte === BYTE_ORDER_MARK[scan.marks] ? scan.marks + 1 : byte === BYTE_ORDER_MARK[0] ? 1 : 0;
+  if (scan.marks === BYTE_ORDER_MARK.length)
+    throw fault(name, `, line ${line}: a byte order mark stands within the file; were files put together?`);
+};
+
+const quotedByte = (scan: Scan, byte: number): void => {
+  if (byte === QUOTE) scan.state = CLOSED;
+  else if (byte === LINE_FEED) {
+    scan.line++;
+    scan.quotedEnds = true;
+  } else if (byte === RETURN) scan.quotedEnds = true;
+  else plainByte(scan, byte);
+};
+
+const lookAt = (scan: Scan, bytes: Uint8Array, from: number): void => {
+  const { sep, bytesBefore } = scan;
+  for (let k = from; k < bytes.length; k++) {
+    const byte = bytes[k];
+    if (scan.state === QUOTED) quotedByte(scan, byte);
+    else if (byte === LINE_FEED) endLine(scan, bytesBefore + k);
+    else if (scan.waiting) throw loneReturn(scan);
+    else if (byte === sep) {
+      scan.fields++;
+      scan.state = START;
+    } else if (byte === RETURN) scan.waiting = true;
+    else if (byte === QUOTE) {
+      if (scan.state === START || scan.state === CLOSED) scan.state = QUOTED;
+      else scan.bareQuotes = true;
+    } else {
+      if (scan.state === CLOSED) throw fault(scan.name, `, line ${scan.line}: text stands behind the closing quote of a field`);
+      plainByte(scan, byte);
+      scan.state = PLAIN;
+    }
+  }
+  scan.bytesBefore += bytes.length;
+};
+
+const takePiece = (scan: Scan, piece: Uint8Array, more: 'more' | 'last'): void => {
+  let [from, bytes] = [0, piece];
+  if (scan.separator === undefined) {
+    const { early } = scan;
+    early.push(piece);
+    bytes = joined(early);
+    const found = separatorOf(bytes);
+    if (!found.ends && more === 'more' && bytes.length < LONGEST_HEADER) {
+      early.splice(0, early.length, bytes);
+      return;
+    }
+    scan.separator = found.separator;
+    scan.sep = found.separator.charCodeAt(0);
+    from = startOf(bytes);
+  }
+  if (scan.records < 0) scan.head.push(bytes);
+  lookAt(scan, bytes, from);
+};
+
+const endScan = (scan: Scan): CsvFacts => {
+  const { name } = scan;
+  if (scan.separator === undefined) takePiece(scan, new Uint8Array(0), 'last');
+  if (scan.waiting) throw loneReturn(scan);
+  if (scan.state === QUOTED) throw fault(name, `, line ${scan.recordLine}: a quoted field is not closed`);
+  if (scan.state !== START || scan.fields > 0) endRecord(scan, scan.bytesBefore);
+  const { head, records, returns, lineFeeds, empty, emptyLines, bareQuotes, quotedEnds, longest, separator = ',' } = scan;
+  if (records < 0) throw fault(name, ' is empty: a header line with the names of the columns is needed');
+  return {
+    separator,
+    records,
+    header: () => headerIn(head, separator),
+    emptyEnd: empty > 0,
+    ends: returns === 0 ? 'lf' : returns === lineFeeds ? 'crlf' : 'both',
+    emptyLines,
+    bareQuotes,
+    quotedEnds,
+    longest,
+  };
+};
+
 /**
  * Looks at every byte of a file, in pieces, and holds it to what a CSV file is. Throws `bad-csv` with the line (from 1)
  * of the first fault; `end` tells what the file is like.
  */
 export const csvScan = (name: string): { readonly push: (piece: Uint8Array) => void; readonly end: () => CsvFacts } => {
-  let separator: Separator | undefined;
-  let sep = 0;
-  let [state, fields, width, records] = [START, 0, 0, -1];
-  let [line, recordLine, bytesBefore, recordStart, longest] = [1, 1, 0, 0, 0];
-  // A return outside of quotes that waits for its line feed.
-  let waiting = false;
-  let [lineFeeds, returns, empty, emptyLines] = [0, 0, 0, 0];
-  let [bareQuotes, quotedEnds] = [false, false];
-  /** Pieces up to the one in which the header ends. */
-  const head: Uint8Array[] = [];
-
-  const endRecord = (at: number): void => {
-    if (state === START && fields === 0) {
-      empty++;
-      return;
-    }
-    const found = fields + 1;
-    if (width === 0) width = found;
-    else if (found !== width) throw fault(name, `, line ${recordLine}: it has ${fieldsText(found)}, the header has ${width}`);
-    records++;
-    emptyLines += empty;
-    empty = 0;
-    if (at - recordStart > longest) longest = at - recordStart;
-    state = START;
-    fields = 0;
-  };
-  const nextLine = (at: number): void => {
-    line++;
-    recordLine = line;
-    recordStart = at + 1;
-  };
-  /** How many bytes of a byte order mark the last ones are. */
-  let marks = 0;
-  const odd = (byte: number): void => {
-    if (byte === 0) throw fault(name, `, line ${line}: it has a NUL byte and is no text`);
-    marks = byte === BYTE_ORDER_MARK[marks] ? marks + 1 : byte === BYTE_ORDER_MARK[0] ? 1 : 0;
-    if (marks === BYTE_ORDER_MARK.length)
-      throw fault(name, `, line ${line}: a byte order mark stands within the file; were files put together?`);
-  };
-
-  /** Pieces that wait for the end of the header. */
-  const early: Uint8Array[] = [];
-  const push = (piece: Uint8Array, more: 'more' | 'last' = 'more'): void => {
-    let [from, bytes] = [0, piece];
-    if (separator === undefined) {
-      early.push(piece);
-      bytes = joined(early);
-      const found = separatorOf(bytes);
-      if (!found.ends && more === 'more' && bytes.length < LONGEST_HEADER) {
-        early.splice(0, early.length, bytes);
-        return;
-      }
-      separator = found.separator;
-      sep = separator.charCodeAt(0);
-      from = startOf(bytes);
-    }
-    if (records < 0) head.push(bytes);
-    for (let k = from; k < bytes.length; k++) {
-      const byte = bytes[k];
-      if (state === QUOTED) {
-        if (byte === QUOTE) state = CLOSED;
-        else if (byte === LINE_FEED) {
-          line++;
-          quotedEnds = true;
-        } else if (byte === RETURN) quotedEnds = true;
-        else odd(byte);
-        continue;
-      }
-      if (byte === LINE_FEED) {
-        lineFeeds++;
-        if (waiting) returns++;
-        waiting = false;
-        endRecord(bytesBefore + k);
-        nextLine(bytesBefore + k);
-        continue;
-      }
-      if (waiting) throw fault(name, `, line ${line}: a carriage return stands without a line feed behind it, outside of quotes`);
-      if (byte === sep) {
-        fields++;
-        state = START;
-      } else if (byte === RETURN) waiting = true;
-      else if (byte === QUOTE) {
-        if (state === START || state === CLOSED) state = QUOTED;
-        else bareQuotes = true;
-      } else {
-        if (state === CLOSED) throw fault(name, `, line ${line}: text stands behind the closing quote of a field`);
-        odd(byte);
-        state = PLAIN;
-      }
-    }
-    bytesBefore += bytes.length;
-  };
-
-  const end = (): CsvFacts => {
-    if (separator === undefined) push(new Uint8Array(0), 'last');
-    if (waiting) throw fault(name, `, line ${line}: a carriage return stands without a line feed behind it, outside of quotes`);
-    if (state === QUOTED) throw fault(name, `, line ${recordLine}: a quoted field is not closed`);
-    if (state !== START || fields > 0) endRecord(bytesBefore);
-    if (records < 0) throw fault(name, ' is empty: a header line with the names of the columns is needed');
-    const own = separator ?? ',';
-    return {
-      separator: own,
-      records,
-      header: () => headerIn(head, own),
-      emptyEnd: empty > 0,
-      ends: returns === 0 ? 'lf' : returns === lineFeeds ? 'crlf' : 'both',
-      emptyLines,
-      bareQuotes,
-      quotedEnds,
-      longest,
-    };
-  };
-  return { push: (piece) => push(piece), end };
+  const scan = scanOf(name);
+  return { push: (piece) => takePiece(scan, piece, 'more'), end: () => endScan(scan) };
 };
 
 /** The same records, each on a line that ends in a line feed alone, and no line with nothing on it. Only for what has passed the scan. */

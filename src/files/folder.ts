@@ -89,100 +89,120 @@ const sumOfEnds = async (real: string, size: number): Promise<string> => {
   }
 };
 
+const noFile = (path: string, why: string, hint = 'Paths are relative to the model file.'): DurchblickError =>
+  new DurchblickError('no-file', `cannot read ${path} (${why})`, { hint });
+
+/** The folder of a model, and those that are allowed beside it. */
+interface Bounds {
+  readonly home: string;
+  /** The same as written, absolute. */
+  readonly named: readonly string[];
+}
+
+/** Where they really are. */
+const rootsOf = ({ named }: Bounds): Promise<string[]> => Promise.all(named.map((own) => realpath(own).catch(() => own)));
+
+/** The real path of something that is there; it must not lead out, whether by `..` or by a link. */
+const inside = async (bounds: Bounds, path: string, written: string): Promise<string> => {
+  const real = await realpath(path);
+  if (!(await rootsOf(bounds)).some((root) => isInside(real, root))) throw outsideFolder(written, bounds.home);
+  return real;
+};
+
+const plainFile = async (bounds: Bounds, path: string, written: string): Promise<string> => {
+  const real = await inside(bounds, path, written);
+  const seen = await stat(real);
+  // A pipe or a device may never end.
+  if (!seen.isFile()) throw noFile(written, seen.isDirectory() ? 'it is a folder' : 'it is no plain file');
+  return real;
+};
+
+const isFolder = async (bounds: Bounds, path: string, written: string): Promise<boolean> =>
+  stat(path).then(
+    async (seen) => seen.isDirectory() && (await inside(bounds, path, written)) !== '',
+    () => false,
+  );
+
+/** Plain files below a folder whose path meets a pattern, and whose name meets a condition. */
+const filesBy = async (
+  bounds: Bounds,
+  base: string,
+  steps: readonly string[],
+  written: string,
+  counts: (name: string) => boolean,
+): Promise<readonly FoundFile[]> => {
+  const files: FoundFile[] = [];
+  for (const match of await matches(base, steps)) {
+    const name = isAbsolute(written) ? match : relative(bounds.home, match);
+    if (!counts(name)) continue;
+    const real = await inside(bounds, match, name);
+    if ((await stat(real)).isFile()) files.push({ name, real });
+  }
+  return files;
+};
+
+/** A folder stands for all files of rows in it and below it. */
+const filesBelow = async (bounds: Bounds, path: string, written: string): Promise<readonly FoundFile[]> => {
+  const files = await filesBy(bounds, path, ['**', '*'], written, (name) => ROWS.test(name));
+  const kinds = [...new Set(files.map(({ name }) => (ROWS.exec(name)?.[0] ?? '').toLowerCase()))].sort();
+  if (kinds.length > 1)
+    throw noFile(
+      written,
+      `it is a folder with files of several kinds: ${kinds.join(', ')}`,
+      `Name them by a pattern: ${written}/**/*${kinds[0]}`,
+    );
+  return files;
+};
+
+const filesNamed = async (bounds: Bounds, written: string): Promise<readonly FoundFile[]> => {
+  checkPath(written);
+  const path = resolve(bounds.home, written);
+  if (await isFolder(bounds, path, written)) {
+    const below = await filesBelow(bounds, path, written);
+    if (below.length > 0) return below;
+  }
+  try {
+    return [{ name: written, real: await plainFile(bounds, path, written) }];
+  } catch (error) {
+    if (error instanceof DurchblickError) throw error;
+    if (codeOf(error) !== 'ENOENT' && codeOf(error) !== 'ENOTDIR') throw noFile(written, codeOf(error) ?? String(error));
+  }
+  // Not told what lies outside: whether there is such a file is nobody's business.
+  const named = [...bounds.named, ...(await rootsOf(bounds))];
+  if (!named.some((root) => isInside(path, root))) throw outsideFolder(written, bounds.home);
+  if (!PATTERN.test(written)) throw noFile(written, 'there is no such file');
+  const steps = path.split(sep);
+  const base = steps.findIndex((step) => PATTERN.test(step));
+  const files = await filesBy(bounds, steps.slice(0, base).join(sep) || sep, steps.slice(base), written, () => true);
+  if (files.length === 0) throw noFile(written, 'no file has that name, and none matches it as a pattern');
+  return files;
+};
+
 /** Files below a folder, and below those that are allowed beside it. */
 export const folderFiles = (folder: string, { allow = [] }: FolderOptions = {}): FolderFiles => {
   const home = resolve(folder);
-  const roots = async (): Promise<string[]> =>
-    Promise.all([home, ...allow.map((own) => resolve(own))].map((own) => realpath(own).catch(() => own)));
-  const noFile = (path: string, why: string, hint = 'Paths are relative to the model file.'): DurchblickError =>
-    new DurchblickError('no-file', `cannot read ${path} (${why})`, { hint });
-  /** The real path of something that is there; it must not lead out, whether by `..` or by a link. */
-  const inside = async (path: string, written: string): Promise<string> => {
-    const real = await realpath(path);
-    if (!(await roots()).some((root) => isInside(real, root))) throw outsideFolder(written, home);
-    return real;
-  };
-  const one = async (path: string, written: string): Promise<string> => {
-    const real = await inside(path, written);
-    const seen = await stat(real);
-    // A pipe or a device may never end.
-    if (!seen.isFile()) throw noFile(written, seen.isDirectory() ? 'it is a folder' : 'it is no plain file');
-    return real;
-  };
-  const isFolder = async (path: string, written: string): Promise<boolean> =>
-    stat(path).then(
-      async (seen) => seen.isDirectory() && (await inside(path, written)) !== '',
-      () => false,
-    );
-  const filesBelow = async (path: string, written: string): Promise<readonly FoundFile[]> => {
-    const files: FoundFile[] = [];
-    for (const match of await matches(path, ['**', '*'])) {
-      const name = isAbsolute(written) ? match : relative(home, match);
-      if (!ROWS.test(name)) continue;
-      const real = await inside(match, name);
-      if ((await stat(real)).isFile()) files.push({ name, real });
-    }
-    const kinds = new Set(files.map(({ name }) => (ROWS.exec(name)?.[0] ?? '').toLowerCase()));
-    if (kinds.size > 1)
-      throw noFile(
-        written,
-        `it is a folder with files of several kinds: ${[...kinds].sort().join(', ')}`,
-        `Name them by a pattern: ${written}/**/*${[...kinds].sort()[0]}`,
-      );
-    return files;
-  };
-  const found = async (written: string): Promise<readonly FoundFile[]> => {
-    checkPath(written);
-    const path = resolve(home, written);
-    // A folder stands for all files of rows in it and below it.
-    if (await isFolder(path, written)) {
-      const below = await filesBelow(path, written);
-      if (below.length > 0) return below;
-    }
-    try {
-      return [{ name: written, real: await one(path, written) }];
-    } catch (error) {
-      if (error instanceof DurchblickError) throw error;
-      if (codeOf(error) !== 'ENOENT' && codeOf(error) !== 'ENOTDIR') throw noFile(written, codeOf(error) ?? String(error));
-    }
-    // Not told what lies outside: whether there is such a file is nobody's business.
-    const named = [home, ...allow.map((own) => resolve(own)), ...(await roots())];
-    if (!named.some((root) => isInside(path, root))) throw outsideFolder(written, home);
-    if (!PATTERN.test(written)) throw noFile(written, 'there is no such file');
-    const steps = path.split(sep);
-    const base = steps.findIndex((step) => PATTERN.test(step));
-    const files: FoundFile[] = [];
-    for (const match of await matches(steps.slice(0, base).join(sep) || sep, steps.slice(base))) {
-      const name = isAbsolute(written) ? match : relative(home, match);
-      const real = await inside(match, name);
-      if ((await stat(real)).isFile()) files.push({ name, real });
-    }
-    if (files.length === 0) throw noFile(written, 'no file has that name, and none matches it as a pattern');
-    return files;
-  };
+  const bounds: Bounds = { home, named: [home, ...allow.map((own) => resolve(own))] };
   const ends = new Map<string, { readonly seen: string; readonly sum: string }>();
+  const stateOf = async ({ real }: FoundFile): Promise<string> => {
+    const { size, mtimeNs, ino, dev } = await stat(real, { bigint: true });
+    const seen = `${real}:${size}:${mtimeNs}:${ino}:${dev}`;
+    // Looked at again only where the rest has changed: each question asks.
+    const known = ends.get(real);
+    const own = known?.seen === seen ? known : { seen, sum: await sumOfEnds(real, Number(size)) };
+    ends.set(real, own);
+    return `${seen}:${own.sum}`;
+  };
   const read = async (written: string): Promise<Uint8Array> => {
-    const [file, ...more] = await found(written);
+    const [file, ...more] = await filesNamed(bounds, written);
     if (more.length > 0) throw noFile(written, 'it stands for several files');
     return readFile(file.real);
   };
   return Object.assign(read, {
     home,
-    roots,
-    find: found,
-    list: async (written: string) => (await found(written)).map(({ name }) => name),
-    state: async (written: string) => {
-      const states = (await found(written)).map(async ({ real }) => {
-        const { size, mtimeNs, ino, dev } = await stat(real, { bigint: true });
-        const seen = `${real}:${size}:${mtimeNs}:${ino}:${dev}`;
-        // Looked at again only where the rest has changed: each question asks.
-        const known = ends.get(real);
-        const own = known?.seen === seen ? known : { seen, sum: await sumOfEnds(real, Number(size)) };
-        ends.set(real, own);
-        return `${seen}:${own.sum}`;
-      });
-      return (await Promise.all(states)).join('\n');
-    },
+    roots: () => rootsOf(bounds),
+    find: (written: string) => filesNamed(bounds, written),
+    list: async (written: string) => (await filesNamed(bounds, written)).map(({ name }) => name),
+    state: async (written: string) => (await Promise.all((await filesNamed(bounds, written)).map(stateOf))).join('\n'),
   });
 };
 

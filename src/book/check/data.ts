@@ -2,7 +2,7 @@ import { compareTexts } from '../../basics/text.ts';
 import { type Day, isoOf } from '../../calendar/day.ts';
 import type { Store } from '../../engines/engine.ts';
 import { attributeOfLink, NONE, UNKNOWN } from '../../model/attributes.ts';
-import type { Fact, Model } from '../../model/model.ts';
+import type { Fact, Model, Role } from '../../model/model.ts';
 import type { Bounds, Filter } from '../../plan/request.ts';
 import { ALL_TIME, equalSegments } from '../../plan/segments.ts';
 import { noteText, wordsOf } from '../../words/words.ts';
@@ -135,55 +135,70 @@ const exactDays = async (
   return [...found.flatMap(({ counts }) => counts), ...stretches.slice(EXAMPLES)];
 };
 
-const dateFindings = async (
-  store: Store,
-  fact: Fact,
-  model: Model,
-  bounds: ReadonlyMap<string, Bounds | undefined>,
-  today: Day,
-): Promise<Finding[]> => {
+/** What is looked at of a fact's dates. */
+interface Looked {
+  readonly store: Store;
+  readonly fact: Fact;
+  readonly model: Model;
+  readonly bounds: ReadonlyMap<string, Bounds | undefined>;
+  readonly today: Day;
+}
+
+const placeOf = ({ fact, model }: Looked, role: string): Finding['place'] => model.locate(['facts', fact.name, 'dates', role]);
+const primaryOf = ({ fact }: Looked): string => [...fact.roles.keys()][0];
+
+const blankFindings = async (looked: Looked, { name, column }: Role): Promise<Finding[]> => {
+  const { store, fact } = looked;
+  const blanks = await rowsWith(store, fact, [{ kind: 'date', role: name, is: 'blank', why: 'told' }]);
+  if (blanks === 0) return [];
+  return [
+    {
+      code: 'blank-dates',
+      severity: name === primaryOf(looked) ? 'warning' : 'hint',
+      message: `${fact.name}: ${rowsText(blanks)} ${verb(blanks, 'has', 'have')} no ${name} date (${column})`,
+      count: blanks,
+      examples: [],
+      wayOut: `On ${name} they are in no period, and every answer says so (D4).`,
+      place: placeOf(looked, name),
+    },
+  ];
+};
+
+/** Days far from all others, and of the first role stretches without rows. */
+const spreadFindings = async (looked: Looked, { name, column }: Role): Promise<Finding[]> => {
+  const { store, fact, model, bounds, today } = looked;
   const found: Finding[] = [];
-  const [primary] = fact.roles.keys();
-  for (const role of fact.roles.values()) {
-    const place = model.locate(['facts', fact.name, 'dates', role.name]);
-    const blank: Filter = { kind: 'date', role: role.name, is: 'blank', why: 'told' };
-    const blanks = await rowsWith(store, fact, [blank]);
-    if (blanks > 0)
-      found.push({
-        code: 'blank-dates',
-        severity: role.name === primary ? 'warning' : 'hint',
-        message: `${fact.name}: ${rowsText(blanks)} ${verb(blanks, 'has', 'have')} no ${role.name} date (${role.column})`,
-        count: blanks,
-        examples: [],
-        wayOut: `On ${role.name} they are in no period, and every answer says so (D4).`,
-        place,
-      });
-    const own = bounds.get(role.name);
-    const { counts, step } = await dayCounts(store, fact, role.name, own);
-    const apart = farDays(counts, today);
-    const far = own ? await exactDays(store, fact, role.name, apart, own, step) : apart;
-    if (far.length > 0)
-      found.push({
-        code: 'far-dates',
-        severity: 'warning',
-        message: `${fact.name}: ${role.name} dates lie far from all others (${role.column})`,
-        count: far.reduce((sum, [, rows]) => sum + rows, 0),
-        examples: far.slice(0, EXAMPLES).map(([day, rows]) => `${isoOf(day)} (${rowsText(rows)})`),
-        wayOut: `If they stand for "none", say so: blank-dates: [${far
-          .slice(0, EXAMPLES)
-          .map(([day]) => isoOf(day))
-          .join(', ')}].`,
-        place,
-      });
-    if (role.name !== primary || fact.grain !== 'day') continue;
-    // Beside a far date, the days of all others are looked at by themselves.
-    const near = counts.filter((day) => !apart.includes(day)).map(([day]) => day);
-    const others =
-      step === 1 || near.length === 0
-        ? { counts, step }
-        : await dayCounts(store, fact, role.name, { first: near[0], last: near[near.length - 1] + step - 1 });
-    if (others.step === 1) found.push(...gapFindings(fact, role.name, others.counts, model));
-  }
+  const own = bounds.get(name);
+  const { counts, step } = await dayCounts(store, fact, name, own);
+  const apart = farDays(counts, today);
+  const far = own ? await exactDays(store, fact, name, apart, own, step) : apart;
+  if (far.length > 0)
+    found.push({
+      code: 'far-dates',
+      severity: 'warning',
+      message: `${fact.name}: ${name} dates lie far from all others (${column})`,
+      count: far.reduce((sum, [, rows]) => sum + rows, 0),
+      examples: far.slice(0, EXAMPLES).map(([day, rows]) => `${isoOf(day)} (${rowsText(rows)})`),
+      wayOut: `If they stand for "none", say so: blank-dates: [${far
+        .slice(0, EXAMPLES)
+        .map(([day]) => isoOf(day))
+        .join(', ')}].`,
+      place: placeOf(looked, name),
+    });
+  if (name !== primaryOf(looked) || fact.grain !== 'day') return found;
+  // Beside a far date, the days of all others are looked at by themselves.
+  const near = counts.filter((day) => !apart.includes(day)).map(([day]) => day);
+  const others =
+    step === 1 || near.length === 0
+      ? { counts, step }
+      : await dayCounts(store, fact, name, { first: near[0], last: near[near.length - 1] + step - 1 });
+  return others.step === 1 ? [...found, ...gapFindings(fact, name, others.counts, model)] : found;
+};
+
+/** Rows whose later dates come before the first. */
+const reversedFindings = async (looked: Looked): Promise<Finding[]> => {
+  const { store, fact, bounds } = looked;
+  const found: Finding[] = [];
   const actual = [...fact.roles.values()].filter(({ horizon }) => horizon === 'actual');
   const first = fact.enters ?? actual[0]?.name;
   for (const { name } of actual) {
@@ -196,22 +211,32 @@ const dateFindings = async (
         severity: 'warning',
         message: `${fact.name}: ${rowsText(rows)} ${verb(rows, 'was', 'were')} ${name} before ${verb(rows, 'it was', 'they were')} ${first}`,
         count: rows,
-        examples: await examplesOf(store, fact, fact.roles.get(name)?.column ?? '', [reversed], bounds.get(primary)),
+        examples: await examplesOf(store, fact, fact.roles.get(name)?.column ?? '', [reversed], bounds.get(primaryOf(looked))),
         wayOut: 'Days between the two and levels leave such rows out and say so (M5, M6).',
-        place: model.locate(['facts', fact.name, 'dates', name]),
+        place: placeOf(looked, name),
       });
   }
-  for (const role of await store.textDates(fact))
-    found.push({
-      code: 'text-dates',
-      severity: 'hint',
-      message: `${fact.name}: ${fact.roles.get(role)?.column} holds its dates as text`,
-      count: 1,
-      examples: [],
-      wayOut: 'A column of type date is read faster, and lets the database skip rows.',
-      place: model.locate(['facts', fact.name, 'dates', role]),
-    });
   return found;
+};
+
+const textFindings = async (looked: Looked): Promise<Finding[]> => {
+  const { store, fact } = looked;
+  return (await store.textDates(fact)).map((role) => ({
+    code: 'text-dates',
+    severity: 'hint',
+    message: `${fact.name}: ${fact.roles.get(role)?.column} holds its dates as text`,
+    count: 1,
+    examples: [],
+    wayOut: 'A column of type date is read faster, and lets the database skip rows.',
+    place: placeOf(looked, role),
+  }));
+};
+
+const dateFindings = async (looked: Looked): Promise<Finding[]> => {
+  const found: Finding[] = [];
+  for (const role of looked.fact.roles.values())
+    found.push(...(await blankFindings(looked, role)), ...(await spreadFindings(looked, role)));
+  return [...found, ...(await reversedFindings(looked)), ...(await textFindings(looked))];
 };
 
 const LEAST_GAP = 7;
@@ -351,7 +376,10 @@ export const dataFindings = async ({ model, store, bounds, periodOf, labelOf, re
     const [primary] = fact.roles.keys();
     const last = own.get(primary)?.last;
     if (fact.horizon === 'actual' && last !== undefined) ends.set(fact.name, last);
-    found.push(...(await linkFindings(store, fact, model, own.get(primary))), ...(await dateFindings(store, fact, model, own, today)));
+    found.push(
+      ...(await linkFindings(store, fact, model, own.get(primary))),
+      ...(await dateFindings({ store, fact, model, bounds: own, today })),
+    );
     if (fact.grain !== 'day') found.push(...(await coarseFindings(store, fact, model, { periodOf, labelOf, reader })));
   }
   if (ends.size > 1) found.push(...earlyFindings(model, ends));

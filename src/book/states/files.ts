@@ -7,105 +7,129 @@ import { type CubeCounts, cubesOf } from '../../evaluate/cubes.ts';
 import type { Model } from '../../model/model.ts';
 import { type State, type States, type StatesOptions, stateOf } from './state.ts';
 
-/** A store over files: they are looked at for each question, and opened anew when they are others than before. */
-export const fileStates = async (model: Model, first: Store, { openStore, check, cacheBytes, refresh }: StatesOptions): Promise<States> => {
-  const counts: CubeCounts = { scans: 0, cached: 0, cells: 0 };
-  interface Opened {
-    readonly state: State;
-    users: number;
-    /** Others are in use; it is closed when nobody asks it any more. */
-    replaced: boolean;
+/** A state that is open. */
+interface Opened {
+  readonly state: State;
+  users: number;
+  /** Others are in use; it is closed when nobody asks it any more. */
+  replaced: boolean;
+}
+
+/** What is known of a book's files: the state in use, when they were looked at last, and who still uses an older one. */
+interface Files extends StatesOptions {
+  readonly model: Model;
+  readonly counts: CubeCounts;
+  readonly inUse: Set<Opened>;
+  readonly opening: Map<string, Promise<Opened>>;
+  latest: Opened;
+  looked: number;
+}
+
+const openedOf = async (
+  store: Store,
+  { model, check, cacheBytes, counts }: Pick<Files, 'model' | 'check' | 'cacheBytes' | 'counts'>,
+): Promise<Opened> => {
+  const state = stateOf(model, store, cubesOf(store, cacheBytes, counts));
+  try {
+    await check(state);
+  } catch (error) {
+    await store.close();
+    throw error;
   }
-  const opened = async (store: Store): Promise<Opened> => {
-    const state = stateOf(model, store, cubesOf(store, cacheBytes, counts));
-    try {
-      await check(state);
-    } catch (error) {
-      await store.close();
-      throw error;
-    }
-    return { state, users: 0, replaced: false };
-  };
-  let latest = await opened(first);
-  let looked = Date.now();
-  const inUse = new Set<Opened>([latest]);
-  const drop = async (one: Opened): Promise<void> => {
-    if (one.users > 0 || !inUse.delete(one)) return;
-    await one.state.store.close();
-  };
-  const open = async (): Promise<Opened> => {
-    const next = await opened(await openStore());
-    const before = latest;
-    before.replaced = true;
-    latest = next;
-    inUse.add(next);
-    await drop(before);
-    return next;
-  };
-  const token = (one: Opened): string | undefined => one.state.store.opened?.token;
-  const opening = new Map<string, Promise<Opened>>();
-  /** The latest state, opened anew where files are others than they were. */
-  const present = async (): Promise<Opened> => {
-    const { state: look } = latest.state.store;
-    if (!look) return latest;
-    if (Date.now() - looked < refresh) return latest;
-    const now = Date.now();
-    const found = await look();
-    looked = now;
-    return found === token(latest) ? latest : once(opening, found, () => open().finally(() => opening.delete(found)));
-  };
-  /** Where rows are read while a question runs: what its files are now, if that is not what they were. */
-  const changed = async (one: Opened): Promise<string | undefined> => {
-    const { store } = one.state;
-    if (store.readsFiles === undefined || !store.state) return undefined;
-    const after = await store.state();
-    return after === token(one) ? undefined : after;
-  };
-  /** An answer, or what went wrong; `after` when files changed meanwhile, which makes either worth nothing. */
-  const askOf = async <T>(
-    one: Opened,
-    ask: (state: State) => Promise<T>,
-  ): Promise<{ readonly give: () => T; readonly after: string | undefined }> => {
-    one.users++;
-    try {
-      const give = await ask(one.state).then(
-        (answer) => () => answer,
-        (error: unknown) => () => {
-          throw error;
-        },
-      );
-      return { give, after: await changed(one) };
-    } finally {
-      one.users--;
-      if (one.replaced) await drop(one);
-    }
-  };
+  return { state, users: 0, replaced: false };
+};
+
+const drop = async ({ inUse }: Files, one: Opened): Promise<void> => {
+  if (one.users > 0 || !inUse.delete(one)) return;
+  await one.state.store.close();
+};
+
+const openAnew = async (files: Files): Promise<Opened> => {
+  const next = await openedOf(await files.openStore(), files);
+  const before = files.latest;
+  before.replaced = true;
+  files.latest = next;
+  files.inUse.add(next);
+  await drop(files, before);
+  return next;
+};
+
+const token = (one: Opened): string | undefined => one.state.store.opened?.token;
+
+/** The latest state, opened anew where files are others than they were. */
+const present = async (files: Files): Promise<Opened> => {
+  const { latest, opening, refresh } = files;
+  const { state: look } = latest.state.store;
+  if (!look) return latest;
+  if (Date.now() - files.looked < refresh) return latest;
+  const now = Date.now();
+  const found = await look();
+  files.looked = now;
+  return found === token(files.latest) ? files.latest : once(opening, found, () => openAnew(files).finally(() => opening.delete(found)));
+};
+
+/** Where rows are read while a question runs: what its files are now, if that is not what they were. */
+const changed = async (one: Opened): Promise<string | undefined> => {
+  const { store } = one.state;
+  if (store.readsFiles === undefined || !store.state) return undefined;
+  const after = await store.state();
+  return after === token(one) ? undefined : after;
+};
+
+/** An answer, or what went wrong; `after` when files changed meanwhile, which makes either worth nothing. */
+const askOf = async <T>(
+  files: Files,
+  one: Opened,
+  ask: (state: State) => Promise<T>,
+): Promise<{ readonly give: () => T; readonly after: string | undefined }> => {
+  one.users++;
+  try {
+    const give = await ask(one.state).then(
+      (answer) => () => answer,
+      (error: unknown) => () => {
+        throw error;
+      },
+    );
+    return { give, after: await changed(one) };
+  } finally {
+    one.users--;
+    if (one.replaced) await drop(files, one);
+  }
+};
+
+const run = async <T>(files: Files, ask: (state: State) => Promise<T>): Promise<T> => {
+  const before = files.looked;
+  const one = await present(files);
+  const { give, after } = await askOf(files, one, ask);
+  if (after === undefined) return give();
+  if (files.looked !== before) throw sourceChanged('while a question was answered', token(one) ?? '', after);
+  // A state that was taken for the present one without looking gives way to the present one.
+  files.looked = Number.NEGATIVE_INFINITY;
+  const next = await present(files);
+  const again = await askOf(files, next, ask);
+  if (again.after !== undefined) throw sourceChanged('while a question was answered', token(next) ?? '', again.after);
+  return again.give();
+};
+
+/** A store over files: they are looked at for each question, and opened anew when they are others than before. */
+export const fileStates = async (model: Model, first: Store, options: StatesOptions): Promise<States> => {
+  const counts: CubeCounts = { scans: 0, cached: 0, cells: 0 };
+  const latest = await openedOf(first, { ...options, model, counts });
+  const files: Files = { ...options, model, counts, latest, looked: Date.now(), inUse: new Set([latest]), opening: new Map() };
   return {
-    run: async (ask) => {
-      const before = looked;
-      const one = await present();
-      const { give, after } = await askOf(one, ask);
-      if (after === undefined) return give();
-      if (looked !== before) throw sourceChanged('while a question was answered', token(one) ?? '', after);
-      // A state that was taken for the present one without looking gives way to the present one.
-      looked = Number.NEGATIVE_INFINITY;
-      const next = await present();
-      const again = await askOf(next, ask);
-      if (again.after !== undefined) throw sourceChanged('while a question was answered', token(next) ?? '', again.after);
-      return again.give();
-    },
+    run: (ask) => run(files, ask),
     refresh: async () => {
-      looked = Number.NEGATIVE_INFINITY;
-      return (await present()).state.seen;
+      files.looked = Number.NEGATIVE_INFINITY;
+      return (await present(files)).state.seen;
     },
-    notes: () => latest.state.store.notes,
+    notes: () => files.latest.state.store.notes,
     cost: () => {
-      const { fetched } = latest.state.store;
+      const { fetched } = files.latest.state.store;
       return { ...counts, ...(fetched ? { fetched: fetched() } : {}) };
     },
     close: async () => {
-      for (const one of inUse) await one.state.store.close();
-      inUse.clear();
+      for (const one of files.inUse) await one.state.store.close();
+      files.inUse.clear();
     },
   };
 };

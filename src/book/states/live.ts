@@ -59,92 +59,106 @@ const throughSessions = (first: Store, sessions: ReadonlySet<Store>): Store => {
   };
 };
 
+/** A session of one or several questions. */
+interface View {
+  readonly begun: Promise<{ readonly session: Store; readonly seen: Seen }>;
+  readonly work: Shared;
+  users: number;
+}
+
+/** What is known of a book's database. */
+interface Live extends StatesOptions {
+  readonly model: Model;
+  readonly base: Store;
+  readonly counts: CubeCounts;
+  /** A view whose moment is not fixed yet: whoever asks now sees it too. */
+  coming: View | undefined;
+  latest: Seen | undefined;
+  looked: number;
+}
+
+const seenBy = async (live: Live, session: Store): Promise<Seen> => {
+  const { model, latest, cacheBytes, counts, check } = live;
+  const token = session.sees?.token ?? '';
+  if (latest?.token === token) {
+    latest.sessions.add(session);
+    return latest;
+  }
+  const sessions = new Set([session]);
+  const store = throughSessions(session, sessions);
+  const seen: Seen = { token, sessions, state: stateOf(model, store, cubesOf(store, cacheBytes, counts)) };
+  await check(seen.state);
+  live.latest = seen;
+  return seen;
+};
+
+const beginView = (live: Live): View => {
+  const begin = live.base.begin as NonNullable<Store['begin']>;
+  const work = sharedWork();
+  const own: { view?: View } = {};
+  const begun = (async () => {
+    const fixed = (): void => {
+      if (live.coming === own.view) live.coming = undefined;
+    };
+    const session = await begin(work.signal, fixed).finally(fixed);
+    try {
+      const seen = await seenBy(live, session);
+      live.looked = session.sees?.time ?? Date.now();
+      return { session, seen };
+    } catch (error) {
+      await session.close();
+      throw error;
+    }
+  })();
+  begun.catch(() => undefined);
+  const view: View = { begun, work, users: 0 };
+  own.view = view;
+  live.coming = view;
+  return view;
+};
+
+const leave = async (view: View): Promise<void> => {
+  if (--view.users > 0) return;
+  view.work.end();
+  const found = await view.begun.catch(() => undefined);
+  if (!found) return;
+  found.seen.sessions.delete(found.session);
+  await found.session.close().catch(() => undefined);
+};
+
+const inView = async <T>(live: Live, ask: (state: State) => Promise<T>, signal: Cancellation | undefined): Promise<T> => {
+  const view = live.coming && !live.coming.work.signal.aborted ? live.coming : beginView(live);
+  view.users++;
+  view.work.join(signal);
+  try {
+    const { seen } = await view.begun;
+    return await ask(seen.state);
+  } finally {
+    await leave(view);
+  }
+};
+
 /**
  * A store that others write to: every question has a session that sees one moment. Questions that come before that moment
  * is fixed share the session. What is known of a state serves every session that sees the very same one.
  */
-export const liveStates = async (model: Model, base: Store, { check, cacheBytes, refresh }: StatesOptions): Promise<States> => {
-  const begin = base.begin as NonNullable<Store['begin']>;
+export const liveStates = async (model: Model, base: Store, options: StatesOptions): Promise<States> => {
   const counts: CubeCounts = { scans: 0, cached: 0, cells: 0 };
-  interface View {
-    readonly begun: Promise<{ readonly session: Store; readonly seen: Seen }>;
-    readonly work: Shared;
-    users: number;
-  }
-  /** A view whose moment is not fixed yet: whoever asks now sees it too. */
-  let coming: View | undefined;
-  let latest: Seen | undefined;
-  let looked = Number.NEGATIVE_INFINITY;
-  const seenBy = async (session: Store): Promise<Seen> => {
-    const token = session.sees?.token ?? '';
-    if (latest?.token === token) {
-      latest.sessions.add(session);
-      return latest;
-    }
-    const sessions = new Set([session]);
-    const store = throughSessions(session, sessions);
-    const seen: Seen = { token, sessions, state: stateOf(model, store, cubesOf(store, cacheBytes, counts)) };
-    await check(seen.state);
-    latest = seen;
-    return seen;
-  };
-  const beginView = (): View => {
-    const work = sharedWork();
-    const own: { view?: View } = {};
-    const begun = (async () => {
-      const fixed = (): void => {
-        if (coming === own.view) coming = undefined;
-      };
-      const session = await begin(work.signal, fixed).finally(fixed);
-      try {
-        const seen = await seenBy(session);
-        looked = session.sees?.time ?? Date.now();
-        return { session, seen };
-      } catch (error) {
-        await session.close();
-        throw error;
-      }
-    })();
-    begun.catch(() => undefined);
-    const view: View = { begun, work, users: 0 };
-    own.view = view;
-    coming = view;
-    return view;
-  };
-  const leave = async (view: View): Promise<void> => {
-    if (--view.users > 0) return;
-    view.work.end();
-    const found = await view.begun.catch(() => undefined);
-    if (!found) return;
-    found.seen.sessions.delete(found.session);
-    await found.session.close().catch(() => undefined);
-  };
-  const inView = async <T>(ask: (state: State) => Promise<T>, signal: Cancellation | undefined): Promise<T> => {
-    const view = coming && !coming.work.signal.aborted ? coming : beginView();
-    view.users++;
-    view.work.join(signal);
-    try {
-      const { seen } = await view.begun;
-      return await ask(seen.state);
-    } finally {
-      await leave(view);
-    }
-  };
-  const run: States['run'] = async (ask, signal) => {
-    if (latest && Date.now() - looked < refresh) {
-      try {
-        return await ask(latest.state);
-      } catch (error) {
-        // What the state has not is asked of a new one.
-        if (error !== NOT_FETCHED) throw error;
-      }
-    }
-    return inView(ask, signal);
-  };
+  const live: Live = { ...options, model, base, counts, coming: undefined, latest: undefined, looked: Number.NEGATIVE_INFINITY };
   return {
-    run,
-    refresh: () => inView(async ({ seen }) => seen, undefined),
-    notes: () => latest?.state.store.notes ?? base.notes,
+    run: async (ask, signal) => {
+      if (live.latest && Date.now() - live.looked < live.refresh) {
+        try {
+          return await ask(live.latest.state);
+        } catch (error) {
+          // What the state has not is asked of a new one.
+          if (error !== NOT_FETCHED) throw error;
+        }
+      }
+      return inView(live, ask, signal);
+    },
+    refresh: () => inView(live, async ({ seen }) => seen, undefined),
+    notes: () => live.latest?.state.store.notes ?? base.notes,
     cost: () => ({ ...counts, ...(base.fetched ? { fetched: base.fetched() } : {}) }),
     close: base.close,
   };

@@ -90,102 +90,123 @@ const loadedColumns = (rows: Table): LoadedColumn[] => {
   });
 };
 
+/** One database that a book asks, and the names that its own tables have there. */
+interface Wasm {
+  readonly connection: WasmConnection;
+  readonly options: DuckDbWasmOptions;
+  readonly model: Model;
+  readonly run: (statement: Statement, signal?: Cancellation) => Promise<Rows>;
+  readonly nextName: () => string;
+}
+
+const query = async (
+  connection: WasmConnection,
+  statement: Statement,
+  trace: DuckDbWasmOptions['trace'],
+  signal: Cancellation | undefined,
+): Promise<Rows> => {
+  if (signal?.aborted) throw aborted();
+  trace?.(statement);
+  const stop = (): void => void connection.cancelSent();
+  signal?.addEventListener('abort', stop);
+  try {
+    const columns: unknown[][] = [];
+    let count = 0;
+    for await (const batch of await connection.send(statement.sql)) {
+      const part = batch as ArrowTable;
+      count += part.numRows;
+      part.schema.fields.forEach((_, k) => {
+        columns[k] ??= [];
+        const { values } = arrowColumn(part, k);
+        for (let row = 0; row < part.numRows; row++) columns[k].push(plainValue(values[row]));
+      });
+    }
+    if (signal?.aborted) throw aborted();
+    return { count, columns };
+  } catch (error) {
+    if (signal?.aborted) throw aborted();
+    throw new DurchblickError('engine-failed', `DuckDB: ${reason(error)} (${statement.about})`, { kind: 'engine' });
+  } finally {
+    signal?.removeEventListener('abort', stop);
+  }
+};
+
+const described = async ({ run }: Wasm, name: string, from: string): Promise<Relation> => {
+  const { count, columns } = await run({ about: `columns of ${name}`, sql: `describe select * from ${from}` });
+  const at = (k: number, row: number): string => String(columns[k][row]);
+  return { name, from, columns: Array.from({ length: count }, (_, row) => ({ name: at(0, row), ...duckdbKind(at(1, row)) })) };
+};
+
+/** Of no rows at all nothing is known: every column may be meant. */
+const emptyTable = async ({ connection, model }: Wasm, source: string, rows: Table, from: string): Promise<Relation> => {
+  const known = columnsOfSource(source, model);
+  const physical = physicalNames(known);
+  await connection.query(
+    `create temp table ${from} (${['nothing integer', ...physical.map((own) => `${identifier(own)} varchar`)].join(', ')})`,
+  );
+  return { name: rows.name, from, columns: known.map((column, k) => ({ name: column, as: physical[k], kind: 'text' })) };
+};
+
+const loaded = async (wasm: Wasm, source: string, rows: Table): Promise<Relation> => {
+  const { connection, options, nextName } = wasm;
+  const from = options.inPlace ? identifier(source) : identifier(nextName());
+  const columns = loadedColumns(rows);
+  if (columns.length === 0) return emptyTable(wasm, source, rows, from);
+  // Arrow goes to the database's own tables only, where other books' rows may be on their way too.
+  const handed = `durchblick_${crypto.randomUUID()}`;
+  const bytes = await arrowStreamOf(columns.map((column) => written(column.as, column)));
+  await connection.insertArrowFromIPCStream(bytes, { name: handed, create: true });
+  const casts = columns.map(({ as, loading }) => `${identifier(as)}::${loading.type} as ${identifier(as)}`);
+  await connection.query(`create temp table ${from} as select ${casts.join(', ')} from ${identifier(handed)}`);
+  await connection.query(`drop table ${identifier(handed)}`);
+  return {
+    name: rows.name,
+    from,
+    columns: columns.map((column) => ({
+      name: column.name,
+      as: column.as,
+      ...(column.kind === 'unusable' ? { kind: column.kind, holds: rows.holds(column.name) } : { kind: column.loading.kind }),
+    })),
+    ...(columns.every(({ kind }) => kind === 'text') ? { texts: true as const } : {}),
+  };
+};
+
+const queried = async (wasm: Wasm, name: string, sql: string): Promise<Relation> => {
+  const { connection } = wasm;
+  // On lines of its own, so that a comment at its end closes nothing.
+  const from = `(\n${sql.replace(/;\s*$/, '')}\n)`;
+  try {
+    // For the whole database and for good: a query of a model must not fetch what the page could.
+    await connection.query('set enable_external_access = false');
+    // What is prepared is one statement, and whatever stands behind FROM in brackets reads.
+    await (await connection.prepare(`select * from ${from}`)).close();
+    return await described(wasm, name, from);
+  } catch (error) {
+    throw new DurchblickError('bad-query', `the query of source "${name}" cannot run: ${reason(error)}`, {
+      hint: 'A query is one SELECT over tables of the database.',
+    });
+  }
+};
+
 const databaseOf = (connection: WasmConnection, options: DuckDbWasmOptions, table: ReturnType<typeof tablesOf>, model: Model): Database => {
   let next = 0;
   const queue = oneAfterAnother();
-  const query = async (statement: Statement, signal: Cancellation | undefined): Promise<Rows> => {
-    if (signal?.aborted) throw aborted();
-    options.trace?.(statement);
-    const stop = (): void => void connection.cancelSent();
-    signal?.addEventListener('abort', stop);
-    try {
-      const columns: unknown[][] = [];
-      let count = 0;
-      for await (const batch of await connection.send(statement.sql)) {
-        const part = batch as ArrowTable;
-        count += part.numRows;
-        part.schema.fields.forEach((_, k) => {
-          columns[k] ??= [];
-          const { values } = arrowColumn(part, k);
-          for (let row = 0; row < part.numRows; row++) columns[k].push(plainValue(values[row]));
-        });
-      }
-      if (signal?.aborted) throw aborted();
-      return { count, columns };
-    } catch (error) {
-      if (signal?.aborted) throw aborted();
-      throw new DurchblickError('engine-failed', `DuckDB: ${reason(error)} (${statement.about})`, { kind: 'engine' });
-    } finally {
-      signal?.removeEventListener('abort', stop);
-    }
-  };
-  const run = (statement: Statement, signal?: Cancellation): Promise<Rows> => queue.run(() => query(statement, signal), signal);
-  const describe = async (name: string, from: string): Promise<Relation> => {
-    const { count, columns } = await run({ about: `columns of ${name}`, sql: `describe select * from ${from}` });
-    const at = (k: number, row: number): string => String(columns[k][row]);
-    return { name, from, columns: Array.from({ length: count }, (_, row) => ({ name: at(0, row), ...duckdbKind(at(1, row)) })) };
-  };
-  const loaded = async (source: string, rows: Table): Promise<Relation> => {
-    const name = identifier(options.inPlace ? source : `durchblick_${next++}`);
-    const columns = loadedColumns(rows);
-    // Arrow goes to the database's own tables only, where other books' rows may be on their way too.
-    const handed = `durchblick_${crypto.randomUUID()}`;
-    if (columns.length === 0) {
-      // Of no rows at all nothing is known: every column may be meant.
-      const known = columnsOfSource(source, model);
-      const physical = physicalNames(known);
-      await connection.query(
-        `create temp table ${name} (${['nothing integer', ...physical.map((own) => `${identifier(own)} varchar`)].join(', ')})`,
-      );
-      return { name: rows.name, from: name, columns: known.map((column, k) => ({ name: column, as: physical[k], kind: 'text' })) };
-    }
-    const bytes = await arrowStreamOf(columns.map((column) => written(column.as, column)));
-    await connection.insertArrowFromIPCStream(bytes, { name: handed, create: true });
-    const casts = columns.map(({ as, loading }) => `${identifier(as)}::${loading.type} as ${identifier(as)}`);
-    await connection.query(`create temp table ${name} as select ${casts.join(', ')} from ${identifier(handed)}`);
-    await connection.query(`drop table ${identifier(handed)}`);
-    return {
-      name: rows.name,
-      from: name,
-      columns: columns.map((column) => ({
-        name: column.name,
-        as: column.as,
-        ...(column.kind === 'unusable' ? { kind: column.kind, holds: rows.holds(column.name) } : { kind: column.loading.kind }),
-      })),
-      ...(columns.every(({ kind }) => kind === 'text') ? { texts: true as const } : {}),
-    };
-  };
-  const queried = async (name: string, query: string): Promise<Relation> => {
-    // On lines of its own, so that a comment at its end closes nothing.
-    const from = `(\n${query.replace(/;\s*$/, '')}\n)`;
-    const checked = async (): Promise<Relation> => {
-      // For the whole database and for good: a query of a model must not fetch what the page could.
-      await connection.query('set enable_external_access = false');
-      // What is prepared is one statement, and whatever stands behind FROM in brackets reads.
-      await (await connection.prepare(`select * from ${from}`)).close();
-      return describe(name, from);
-    };
-    return checked().catch((error: unknown) => {
-      throw new DurchblickError('bad-query', `the query of source "${name}" cannot run: ${reason(error)}`, {
-        hint: 'A query is one SELECT over tables of the database.',
-      });
-    });
-  };
-  const relation: Database['relation'] = async (source) => {
-    if (source.kind === 'query' && !Object.hasOwn(options.tables ?? {}, source.name)) return queried(source.name, source.query);
-    if (source.kind === 'table' && !Object.hasOwn(options.tables ?? {}, source.name))
-      return describe(source.table, source.table.split('.').map(identifier).join('.'));
-    return loaded(source.name, await table(source.name));
-  };
+  const run: Wasm['run'] = (statement, signal) => queue.run(() => query(connection, statement, options.trace, signal), signal);
+  const wasm: Wasm = { connection, options, model, run, nextName: () => `durchblick_${next++}` };
   return {
     dialect: duckdbDialect,
     state: 'still',
-    relation,
+    relation: async (source) => {
+      const given = Object.hasOwn(options.tables ?? {}, source.name);
+      if (source.kind === 'query' && !given) return queried(wasm, source.name, source.query);
+      if (source.kind === 'table' && !given) return described(wasm, source.table, source.table.split('.').map(identifier).join('.'));
+      return loaded(wasm, source.name, await table(source.name));
+    },
     ...(options.inPlace
       ? {}
       : {
           keep: async (_, select) => {
-            const name = `durchblick_${next++}`;
+            const name = wasm.nextName();
             await connection.query(`create temp table ${name} as ${select}`);
             return name;
           },

@@ -124,57 +124,90 @@ const reasonOf = (error: unknown): string =>
     ? 'the disk is full'
     : ((error as NodeJS.ErrnoException).code ?? (error as Error).message.split('\n')[0]);
 
-export const keptCopies = (folder: string, tell: (event: KeptEvent) => void = () => undefined): KeptCopies => {
-  const learned: { readonly path: string; readonly values: Map<string, readonly (number | null)[]>; isNew: boolean }[] = [];
-  const failed = (source: string, error: unknown): undefined => {
-    tell({ source, state: 'not-kept', message: `${source} cannot be kept in ${folder} (${reasonOf(error)}): it is read again next time` });
+/** What was found out about a copy's rows, as it will be saved. */
+interface Learned {
+  readonly path: string;
+  readonly values: Map<string, readonly (number | null)[]>;
+  isNew: boolean;
+}
+
+/** A folder of copies, and who is told what comes of them. */
+interface Shelf {
+  readonly folder: string;
+  readonly tell: (event: KeptEvent) => void;
+  readonly learned: Learned[];
+}
+
+const failed = ({ folder, tell }: Shelf, source: string, error: unknown): undefined => {
+  tell({ source, state: 'not-kept', message: `${source} cannot be kept in ${folder} (${reasonOf(error)}): it is read again next time` });
+};
+
+const foundAt = async ({ learned }: Shelf, path: string): Promise<Found> => {
+  const known = (await readNote(path)) as Record<string, readonly (number | null)[]> | undefined;
+  const own: Learned = { path, values: new Map(Object.entries(known ?? {})), isNew: false };
+  learned.push(own);
+  return {
+    recall: (sql) => own.values.get(sha(sql)),
+    remember: (sql, values) => {
+      own.values.set(sha(sql), values);
+      own.isNew = true;
+    },
   };
-  const foundAt = async (path: string): Promise<Found> => {
-    const known = (await readNote(path)) as Record<string, readonly (number | null)[]> | undefined;
-    const own = { path, values: new Map(Object.entries(known ?? {})), isNew: false };
-    learned.push(own);
-    return {
-      recall: (sql) => own.values.get(sha(sql)),
-      remember: (sql, values) => {
-        own.values.set(sha(sql), values);
-        own.isNew = true;
-      },
-    };
-  };
-  const copyAt = async (source: string, path: string): Promise<KeptCopy | undefined> => {
-    const note = (await readNote(`${path}.json`)) as CopyNote | undefined;
-    if (!note) return undefined;
-    const size = await stat(path).then(
-      (seen) => seen.size,
-      () => -1,
-    );
-    if (size !== note.size || (await sumOf(path)) !== note.sum) return undefined;
-    const now = new Date();
-    await utimes(path, now, now).catch(() => undefined);
-    tell({ source, state: 'used', message: `${source} was read from its kept copy ${path}` });
-    return { path, about: note.about };
-  };
-  const makeAt = async (
-    source: string,
-    path: string,
-    about: unknown,
-    write: (path: string) => Promise<void>,
-  ): Promise<KeptCopy | undefined> => {
-    const aside = `${path}.${randomUUID()}`;
+};
+
+const copyAt = async ({ tell }: Shelf, source: string, path: string): Promise<KeptCopy | undefined> => {
+  const note = (await readNote(`${path}.json`)) as CopyNote | undefined;
+  if (!note) return undefined;
+  const size = await stat(path).then(
+    (seen) => seen.size,
+    () => -1,
+  );
+  if (size !== note.size || (await sumOf(path)) !== note.sum) return undefined;
+  const now = new Date();
+  await utimes(path, now, now).catch(() => undefined);
+  tell({ source, state: 'used', message: `${source} was read from its kept copy ${path}` });
+  return { path, about: note.about };
+};
+
+const makeAt = async (
+  shelf: Shelf,
+  source: string,
+  path: string,
+  about: unknown,
+  write: (path: string) => Promise<void>,
+): Promise<KeptCopy | undefined> => {
+  const { folder, tell } = shelf;
+  const aside = `${path}.${randomUUID()}`;
+  try {
+    await makeFolder(folder);
+    await write(aside);
+    const note: CopyNote = { size: (await stat(aside)).size, sum: await sumOf(aside), about };
+    await rename(aside, path);
+    await writeNote(`${path}.json`, note);
+    await shrink(folder);
+    tell({ source, state: 'made', message: `${source} was typed and kept as ${path}` });
+    return { path, about };
+  } catch (error) {
+    await rm(aside, { force: true }).catch(() => undefined);
+    return failed(shelf, source, error);
+  }
+};
+
+const saveLearned = async (shelf: Shelf): Promise<void> => {
+  for (const own of shelf.learned) {
+    if (!own.isNew) continue;
+    own.isNew = false;
     try {
-      await makeFolder(folder);
-      await write(aside);
-      const note: CopyNote = { size: (await stat(aside)).size, sum: await sumOf(aside), about };
-      await rename(aside, path);
-      await writeNote(`${path}.json`, note);
-      await shrink(folder);
-      tell({ source, state: 'made', message: `${source} was typed and kept as ${path}` });
-      return { path, about };
+      await makeFolder(shelf.folder);
+      await writeNote(own.path, Object.fromEntries(own.values));
     } catch (error) {
-      await rm(aside, { force: true }).catch(() => undefined);
-      return failed(source, error);
+      failed(shelf, basename(own.path), error);
     }
-  };
+  }
+};
+
+export const keptCopies = (folder: string, tell: (event: KeptEvent) => void = () => undefined): KeptCopies => {
+  const shelf: Shelf = { folder, tell, learned: [] };
   return {
     folder,
     place: async (source, files, wanted) => {
@@ -186,22 +219,11 @@ export const keptCopies = (folder: string, tell: (event: KeptEvent) => void = ()
       return {
         source,
         path,
-        found: await foundAt(`${path}.found.json`),
-        copy: () => copyAt(source, path),
-        make: (about, write) => makeAt(source, path, about, write),
+        found: await foundAt(shelf, `${path}.found.json`),
+        copy: () => copyAt(shelf, source, path),
+        make: (about, write) => makeAt(shelf, source, path, about, write),
       };
     },
-    save: async () => {
-      for (const own of learned) {
-        if (!own.isNew) continue;
-        own.isNew = false;
-        try {
-          await makeFolder(folder);
-          await writeNote(own.path, Object.fromEntries(own.values));
-        } catch (error) {
-          failed(basename(own.path), error);
-        }
-      }
-    },
+    save: () => saveLearned(shelf),
   };
 };

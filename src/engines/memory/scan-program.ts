@@ -137,6 +137,98 @@ const readAll = (readers: readonly (readonly Reader[])[]): ScanCells => {
   );
 };
 
+/** A program while it is made: its parts, and what they take of the kernel's memory. */
+interface Making {
+  readonly memory: WebAssembly.Memory;
+  readonly room: Room;
+  readonly taken: (readonly [at: number, bytes: number])[];
+  readonly copies: { list: List; at: number }[];
+  readonly steps: Step[];
+  readonly accumulators: (readonly [at: number, length: number, fill: number])[];
+  readonly tables: (readonly [at: number, table: Int32Array])[];
+}
+
+const take = ({ room, taken }: Making, bytes: number): number => {
+  const at = room.take(bytes);
+  taken.push([at, bytes]);
+  return at;
+};
+
+const rowsOf = (making: Making, list: List): Rows => {
+  const { room, copies } = making;
+  const inside = room.addressOf(list);
+  if (inside !== undefined) return { at: inside, step: list.BYTES_PER_ELEMENT };
+  let copy = copies.find((known) => known.list === list);
+  if (!copy) {
+    copy = { list, at: take(making, BLOCK * list.BYTES_PER_ELEMENT) };
+    copies.push(copy);
+  }
+  return { at: copy.at, step: 0 };
+};
+
+const accumulate = (making: Making, length: number, fill: number): number => {
+  const at = take(making, length * 8);
+  making.accumulators.push([at, length, fill]);
+  return at;
+};
+
+/** Steps that find the slot of every row of a scan; where it stands. */
+const placeRows = (making: Making, { days, base, slotOf, codes, mask, segments, members }: Scan['layout'], cells: number): number => {
+  const { steps, tables } = making;
+  const all = take(making, BLOCK * 4);
+  if (!days) steps.push({ kind: 'clear', out: all });
+  else if (slotOf === 'daily') {
+    steps.push({ kind: 'days', days: rowsOf(making, days), base, span: segments, stride: members, out: all });
+  } else {
+    const table = take(making, slotOf.byteLength);
+    tables.push([table, slotOf]);
+    steps.push({ kind: 'place', days: rowsOf(making, days), base, table, span: slotOf.length, spare: cells, out: all });
+  }
+  if (codes) {
+    const kind = codes.BYTES_PER_ELEMENT === 1 ? 'addBytes' : codes.BYTES_PER_ELEMENT === 2 ? 'addShorts' : 'addInts';
+    steps.push({ kind, codes: rowsOf(making, codes), out: all });
+  }
+  if (mask) steps.push({ kind: 'drop', slots: all, mask: rowsOf(making, mask), spare: cells, out: all });
+  return all;
+};
+
+/** Steps that run a scan's aggregates over the slots of its rows, and how its cells are read. */
+const scanReaders = (making: Making, { layout, columns }: Scan): Reader[] => {
+  const { memory, steps } = making;
+  const [cells, width] = [cellCount(layout), slotCount(layout)];
+  const all = placeRows(making, layout, cells);
+  const masked = new Map<Uint8Array | undefined, number>([[undefined, all]]);
+  const slotsOf = (own: Uint8Array | undefined): number => {
+    const known = masked.get(own);
+    if (known !== undefined || !own) return known ?? all;
+    const out = take(making, BLOCK * 4);
+    steps.push({ kind: 'drop', slots: all, mask: rowsOf(making, own), spare: cells, out });
+    masked.set(own, out);
+    return out;
+  };
+  /** Accumulators by what they hold: a sum and the count of its values come out of one loop. */
+  const made: { kind: string; values: Float64Array | undefined; mask: Uint8Array | undefined; out: number }[] = [];
+  const once = (kind: 'sum' | 'least' | 'greatest' | 'count', values: Float64Array | undefined, own: Uint8Array | undefined): number => {
+    const known = made.find((entry) => entry.kind === kind && entry.values === values && entry.mask === own);
+    if (known) return known.out;
+    const out = kind === 'sum' ? accumulate(making, width * 2, 0) : accumulate(making, width, kind === 'count' ? 0 : Number.NaN);
+    const slots = slotsOf(own);
+    if (kind === 'count' || !values) steps.push({ kind: 'count', slots, out });
+    else steps.push({ kind, slots, values: rowsOf(making, values), out });
+    made.push({ kind, values, mask: own, out });
+    return out;
+  };
+  const plain = (at: number): Reader => ({ key: `${at}`, read: () => new Float64Array(memory.buffer, at, cells).slice() });
+  const everySecond = (at: number, first: 0 | 1): Reader => ({ key: `${at} ${first}`, read: () => secondOf(memory, at, cells, first) });
+  return columns.map(({ kind, values, mask: own }: ScanColumn): Reader => {
+    if (kind === 'min') return plain(once('least', values, own));
+    if (kind === 'max') return plain(once('greatest', values, own));
+    // Rows come out of a sum as well, when there is one without blanks.
+    const summed = values ?? columns.find((other) => other.kind === 'sum' && other.full && other.mask === own)?.values;
+    return summed ? everySecond(once('sum', summed, own), kind === 'sum' ? 0 : 1) : plain(once('count', undefined, own));
+  });
+};
+
 /**
  * Turns scans over the same rows into one program. For each block every row's slot is found first, then each aggregate
  * runs over the slots, so that any number of roles, aggregates and filters needs no loop of its own. What several of
@@ -145,90 +237,15 @@ const readAll = (readers: readonly (readonly Reader[])[]): ScanCells => {
 export const compileScans = (scans: readonly Scan[], room: Room): Compiled => {
   const { memory } = room;
   if (!memory) throw new Error('no kernel');
-  const taken: (readonly [number, number])[] = [];
+  const making: Making = { memory, room, taken: [], copies: [], steps: [], accumulators: [], tables: [] };
   const release = (): void => {
-    for (const [at, bytes] of taken) room.release(at, bytes);
+    for (const [at, bytes] of making.taken) room.release(at, bytes);
   };
-  const take = (bytes: number): number => {
-    const at = room.take(bytes);
-    taken.push([at, bytes]);
-    return at;
-  };
-  const copies: { list: List; at: number }[] = [];
-  const steps: Step[] = [];
-  const rowsOf = (list: List): Rows => {
-    const inside = room.addressOf(list);
-    if (inside !== undefined) return { at: inside, step: list.BYTES_PER_ELEMENT };
-    let copy = copies.find((known) => known.list === list);
-    if (!copy) {
-      copy = { list, at: take(BLOCK * list.BYTES_PER_ELEMENT) };
-      copies.push(copy);
-    }
-    return { at: copy.at, step: 0 };
-  };
-  const accumulators: (readonly [at: number, length: number, fill: number])[] = [];
-  const accumulate = (length: number, fill: number): number => {
-    const at = take(length * 8);
-    accumulators.push([at, length, fill]);
-    return at;
-  };
-  const tables: (readonly [at: number, table: Int32Array])[] = [];
-
-  const scanReaders = ({ layout, columns }: Scan) => {
-    const { days, base, slotOf, codes, mask } = layout;
-    const [cells, width] = [cellCount(layout), slotCount(layout)];
-    const all = take(BLOCK * 4);
-    if (!days) steps.push({ kind: 'clear', out: all });
-    else if (slotOf === 'daily') {
-      steps.push({ kind: 'days', days: rowsOf(days), base, span: layout.segments, stride: layout.members, out: all });
-    } else {
-      const table = take(slotOf.byteLength);
-      tables.push([table, slotOf]);
-      steps.push({ kind: 'place', days: rowsOf(days), base, table, span: slotOf.length, spare: cells, out: all });
-    }
-    if (codes) {
-      const kind = codes.BYTES_PER_ELEMENT === 1 ? 'addBytes' : codes.BYTES_PER_ELEMENT === 2 ? 'addShorts' : 'addInts';
-      steps.push({ kind, codes: rowsOf(codes), out: all });
-    }
-    if (mask) steps.push({ kind: 'drop', slots: all, mask: rowsOf(mask), spare: cells, out: all });
-    const masked = new Map<Uint8Array | undefined, number>([[undefined, all]]);
-    const slotsOf = (own: Uint8Array | undefined): number => {
-      const known = masked.get(own);
-      if (known !== undefined || !own) return known ?? all;
-      const out = take(BLOCK * 4);
-      steps.push({ kind: 'drop', slots: all, mask: rowsOf(own), spare: cells, out });
-      masked.set(own, out);
-      return out;
-    };
-    /** Accumulators by what they hold: a sum and the count of its values come out of one loop. */
-    const made: { kind: string; values: Float64Array | undefined; mask: Uint8Array | undefined; out: number }[] = [];
-    const once = (kind: 'sum' | 'least' | 'greatest' | 'count', values: Float64Array | undefined, own: Uint8Array | undefined): number => {
-      const known = made.find((entry) => entry.kind === kind && entry.values === values && entry.mask === own);
-      if (known) return known.out;
-      const out = kind === 'sum' ? accumulate(width * 2, 0) : accumulate(width, kind === 'count' ? 0 : Number.NaN);
-      const slots = slotsOf(own);
-      if (kind === 'count' || !values) steps.push({ kind: 'count', slots, out });
-      else steps.push({ kind, slots, values: rowsOf(values), out });
-      made.push({ kind, values, mask: own, out });
-      return out;
-    };
-    const plain = (at: number): Reader => ({ key: `${at}`, read: () => new Float64Array(memory.buffer, at, cells).slice() });
-    const everySecond = (at: number, first: 0 | 1): Reader => ({ key: `${at} ${first}`, read: () => secondOf(memory, at, cells, first) });
-    const reader = ({ kind, values, mask: own }: ScanColumn): Reader => {
-      if (kind === 'min') return plain(once('least', values, own));
-      if (kind === 'max') return plain(once('greatest', values, own));
-      // Rows come out of a sum as well, when there is one without blanks.
-      const summed = values ?? columns.find((other) => other.kind === 'sum' && other.full && other.mask === own)?.values;
-      return summed ? everySecond(once('sum', summed, own), kind === 'sum' ? 0 : 1) : plain(once('count', undefined, own));
-    };
-    return columns.map(reader);
-  };
-
   try {
-    const readers = scans.map(scanReaders);
-    for (const [at, table] of tables) new Int32Array(memory.buffer, at, table.length).set(table);
-    for (const [at, length, fill] of accumulators) new Float64Array(memory.buffer, at, length).fill(fill);
-    return { program: { copies, steps }, cells: () => readAll(readers), release };
+    const readers = scans.map((scan) => scanReaders(making, scan));
+    for (const [at, table] of making.tables) new Int32Array(memory.buffer, at, table.length).set(table);
+    for (const [at, length, fill] of making.accumulators) new Float64Array(memory.buffer, at, length).fill(fill);
+    return { program: { copies: making.copies, steps: making.steps }, cells: () => readAll(readers), release };
   } catch (error) {
     release();
     throw error;

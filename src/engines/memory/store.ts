@@ -116,6 +116,89 @@ const openDimensions = async (model: Model, table: OpenTables['table'], hidden: 
   return dimensions;
 };
 
+/** Everything that a store in memory answers from. */
+interface MemoryStore extends OpenTables {
+  readonly files: Files | undefined;
+  readonly fixed: OpenOptions['fixed'];
+  readonly lookups: { readonly dimensions: Map<string, DimensionData>; readonly rates: Map<string, RateData> };
+  readonly facts: Map<string, Opened>;
+  readonly scanning: Scanning;
+  /** Facts with the rows that fixed filters hide, where shares of them are asked for (G6). */
+  readonly whole: Map<string, Promise<Opened>>;
+}
+
+type Scanning = Awaited<ReturnType<typeof scanningOf>>;
+
+const openedFact = (store: MemoryStore, fact: Fact): Opened => store.facts.get(fact.name) as Opened;
+
+const unfiltered = async ({ table, model, lookups, scanning }: MemoryStore, fact: Fact): Promise<Opened> => {
+  const rows = await table(fact.source);
+  try {
+    return openFact(fact, rows, model, lookups, scanning.lists);
+  } catch (error) {
+    throw hiddenFault(rows.name, error);
+  }
+};
+
+const asked = async (store: MemoryStore, fact: Fact, rows: RowsOf): Promise<Opened> =>
+  rows === 'all' && store.fixed.get(fact.name)?.length
+    ? once(store.whole, fact.name, () => unfiltered(store, fact))
+    : openedFact(store, fact);
+
+const askedBy = async (store: MemoryStore, { fact, hidden, heldOn }: RowSet): Promise<Opened> =>
+  (await asked(store, fact, hidden === 'counted' ? 'all' : 'seen')).heldOn(heldOn);
+
+const plainRows =
+  (table: OpenTables['table']): Store['rows'] =>
+  async (name, columns) =>
+    rowsOf(await table(name), columns);
+
+/** The methods of a store over what is open. */
+const methods = (store: MemoryStore): Store => {
+  const { model, table, files, facts, scanning } = store;
+  const { dimensions } = store.lookups;
+  return {
+    engine: 'memory',
+    scans: 'together',
+    notes: [...facts.values()].flatMap(({ data }) => data.notes),
+    kind: async (source, column) => (await table(source)).kind(column),
+    rows: plainRows(table),
+    factRows: async (fact, columns) => rowsOf(openedFact(store, fact).data.table, columns),
+    holidays: async (file, timeZone, first, last) =>
+      (await import('../shared/sources.ts')).holidaysIn(files, model, file, timeZone, first, last),
+    bounds: async (fact, knownBy, rows = 'seen') => boundsIn(await asked(store, fact, rows), knownBy),
+    members: async (attribute) => membersIn(store, attribute),
+    combinations: async (dimension, attributes) => {
+      const data = dimensions.get(dimension.name);
+      const lists = attributes.map((attribute) => data?.texts(attribute) ?? []);
+      return distinctTuples(Array.from({ length: data?.rows ?? 0 }, (_, row) => lists.map((list) => list[row])));
+    },
+    textDates: async () => [],
+    lateRoles: async (fact) => lateRoles(openedFact(store, fact), fact),
+    cubes: async (requests, signal) => {
+      stopIfAborted(signal);
+      const tasks = await Promise.all(requests.map(async (request) => ({ opened: await askedBy(store, request), request })));
+      return cubes(tasks, scanning.scan);
+    },
+    events: async (request, signal) => {
+      stopIfAborted(signal);
+      const { events } = await import('./seldom.ts');
+      return events(await askedBy(store, request), request, scanning.scan);
+    },
+    tallies: async (request, signal) => {
+      stopIfAborted(signal);
+      const { tallies } = await import('./seldom.ts');
+      return tallies(await askedBy(store, request), request);
+    },
+    sample: async (request) => sampleOf(openedFact(store, request.fact).heldOn(request.heldOn), request),
+    close: async () => {
+      scanning.close();
+      facts.clear();
+      dimensions.clear();
+    },
+  };
+};
+
 /** Opens a model over tables and files in memory. */
 export const openStore = async (
   model: Model,
@@ -125,75 +208,18 @@ export const openStore = async (
 ): Promise<Store> => {
   const table = tablesOf(model, given, files);
   const dimensions = await openDimensions(model, table, hiding.length > 0);
-  const plainRows = async (name: string, columns: readonly string[]) => rowsOf(await table(name), columns);
   const rates = new Map<string, RateData>();
-  for (const rate of model.rates.values()) rates.set(rate.name, await rateData(rate, await table(rate.source), model, plainRows));
+  for (const rate of model.rates.values()) rates.set(rate.name, await rateData(rate, await table(rate.source), model, plainRows(table)));
   const lookups = { dimensions, rates };
-  const facts = new Map<string, Opened>();
-  const tables: OpenTables = { model, table, dimensions, facts, hiding };
   let most = 0;
   for (const fact of model.facts.values()) most = Math.max(most, (await table(fact.source)).rows);
-  const { lists, scan, close } = await scanningOf(most);
+  const scanning = await scanningOf(most);
+  const facts = new Map<string, Opened>();
   for (const fact of model.facts.values()) {
     const rows = seenRows(fact, await table(fact.source), model, lookups, fixed.get(fact.name) ?? []);
-    facts.set(fact.name, openFact(fact, rows, model, lookups, lists));
+    facts.set(fact.name, openFact(fact, rows, model, lookups, scanning.lists));
   }
-  const opened = (fact: Fact): Opened => facts.get(fact.name) as Opened;
-  /** Facts with the rows that fixed filters hide, where shares of them are asked for (G6). */
-  const whole = new Map<string, Promise<Opened>>();
-  const unfiltered = async (fact: Fact): Promise<Opened> => {
-    const rows = await table(fact.source);
-    try {
-      return openFact(fact, rows, model, lookups, lists);
-    } catch (error) {
-      throw hiddenFault(rows.name, error);
-    }
-  };
-  const asked = async (fact: Fact, rows: RowsOf): Promise<Opened> =>
-    rows === 'all' && fixed.get(fact.name)?.length ? once(whole, fact.name, () => unfiltered(fact)) : opened(fact);
-  const askedBy = async ({ fact, hidden, heldOn }: RowSet): Promise<Opened> =>
-    (await asked(fact, hidden === 'counted' ? 'all' : 'seen')).heldOn(heldOn);
-
-  return {
-    engine: 'memory',
-    scans: 'together',
-    notes: [...facts.values()].flatMap(({ data }) => data.notes),
-    kind: async (source, column) => (await table(source)).kind(column),
-    rows: plainRows,
-    factRows: async (fact, columns) => rowsOf(opened(fact).data.table, columns),
-    holidays: async (file, timeZone, first, last) =>
-      (await import('../shared/sources.ts')).holidaysIn(files, model, file, timeZone, first, last),
-    bounds: async (fact, knownBy, rows = 'seen') => boundsIn(await asked(fact, rows), knownBy),
-    members: async (attribute) => membersIn(tables, attribute),
-    combinations: async (dimension, attributes) => {
-      const data = dimensions.get(dimension.name);
-      const lists = attributes.map((attribute) => data?.texts(attribute) ?? []);
-      return distinctTuples(Array.from({ length: data?.rows ?? 0 }, (_, row) => lists.map((list) => list[row])));
-    },
-    textDates: async () => [],
-    lateRoles: async (fact) => lateRoles(opened(fact), fact),
-    cubes: async (requests, signal) => {
-      stopIfAborted(signal);
-      const tasks = await Promise.all(requests.map(async (request) => ({ opened: await askedBy(request), request })));
-      return cubes(tasks, scan);
-    },
-    events: async (request, signal) => {
-      stopIfAborted(signal);
-      const { events } = await import('./seldom.ts');
-      return events(await askedBy(request), request, scan);
-    },
-    tallies: async (request, signal) => {
-      stopIfAborted(signal);
-      const { tallies } = await import('./seldom.ts');
-      return tallies(await askedBy(request), request);
-    },
-    sample: async (request) => sampleOf(opened(request.fact).heldOn(request.heldOn), request),
-    close: async () => {
-      close();
-      facts.clear();
-      dimensions.clear();
-    },
-  };
+  return methods({ model, table, files, dimensions, facts, hiding, fixed, lookups, scanning, whole: new Map() });
 };
 
 const stopIfAborted = (signal: { readonly aborted: boolean } | undefined): void => {

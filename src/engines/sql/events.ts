@@ -1,5 +1,6 @@
 import { prefixSums } from '../../basics/lookups.ts';
 import { tupleIndex } from '../../basics/tuples.ts';
+import type { Link } from '../../model/model.ts';
 import type { Events, EventsRequest } from '../../plan/request.ts';
 import { linkWithTable, summedFact } from './cube.ts';
 import type { Rows, Statement } from './database.ts';
@@ -12,76 +13,90 @@ export interface EventsStatement extends Statement {
   readonly window: number;
 }
 
-/**
- * Distinct counts by events, one statement a list of windows (see docs/architecture.md): every sighting of a key by a
- * member on a day, with the day of the next, is +1 on the first anchor whose window reaches it and -1 behind the last
- * one for which it is the latest. Both are looked up by day; what comes back has a row for each anchor and member.
- * Until then members of tables are whole numbers, which sort faster than their texts.
- */
-export const eventsStatements = (request: EventsRequest, fact: SqlFact, world: SqlWorld): EventsStatement[] =>
-  request.windows.flatMap((windows, window) => {
-    if (windows.from.length === 0) return [];
-    const { role, attributes, filters, where, count, segments, knownBy } = request;
-    const { dialect } = world;
-    const rows = selectOf(fact, world, knownBy);
-    const [earliest, latest] = [windows.from[0], windows.to[windows.to.length - 1]];
-    const day = `(${fact.day(role as string)})`;
-    // Coarse rows stand on the first day of their period.
-    const { stand, join } = segmentSql(dialect, day, segments, fact.bounds.get(role as string));
-    const daily = stand === day;
-    const prune = fact.between(role as string, earliest, latest);
-    const key =
-      count.kind === 'distinct'
-        ? fact.present(count.column)
-        : `concat(${fact.fact.links.map((link) => `coalesce(${dialect.toText(fact.link(link).sql)}, ''), chr(1)`).join(', ') || "''"})`;
-    const value = count.kind === 'latest' && count.value ? `coalesce(${rows.value(count.value)}, 0)` : '1';
-    // Keys are told apart by what the rows themselves have; members of tables are joined to what is left.
-    const links = [...new Set(attributes.flatMap((attribute) => linkWithTable(fact, attribute, world) ?? []))];
-    const inRows = attributes.map((attribute) => linkWithTable(fact, attribute, world) === undefined);
-    const names = attributes.map((_, k) => `m${k}`);
-    const conditions = [
-      ...(prune ? [prune] : []),
-      ...[...filters, ...where].map(rows.condition),
-      ...(count.kind === 'distinct' ? [`${key} is not null`] : []),
-    ];
-    const days = Array.from({ length: latest - earliest + 1 }, (_, k) => earliest + k);
-    const anchors = windows.from.length;
-    const [reached, passed] = [new Int32Array(days.length), new Int32Array(days.length)];
-    for (let k = 0, a = 0, b = 0; k < days.length; k++) {
-      while (a < anchors && windows.to[a] < days[k]) a++;
-      while (b < anchors && windows.from[b] <= days[k]) b++;
-      reached[k] = a;
-      passed[k] = b;
-    }
-    const split = names.map((name) => `${name}, `).join('');
-    // Sightings that the same anchors reach are one: all but the last of them end where they begin, and fall out.
-    const distinct = count.kind === 'distinct';
-    const own = [
-      ...attributes.flatMap((attribute, k) => (inRows[k] ? [`${rows.member(attribute)} as m${k}`] : [])),
-      ...links.map((link, k) => `${fact.link(link).sql} as l${k}`),
-      `${key} as k`,
-    ];
-    const first = [
-      `select ${[...own, `${stand} as d`, ...(distinct ? [] : [`${dialect.toDouble(`sum(${value})`)} as w`])].join(',\n  ')}`,
-      `from ${rows.from()}${join ? `\n  ${join}` : ''}`,
-      `where ${conditions.length > 0 ? conditions.join('\n  and ') : 'true'}`,
-      `group by ${[...own.map((_, k) => String(k + 1)), daily ? fact.sameDay(role as string) : String(own.length + 1)].join(', ')}`,
-    ].join('\n');
-    const named = selectOf(summedFact(fact, first, links), world, undefined);
-    const codes = attributes.map((attribute, k) => (inRows[k] ? undefined : named.coded(attribute)));
-    const members = codes.map((coded, k) => `${coded ? coded.code : `${ROWS}.m${k}`} as m${k}`);
-    const texts = codes.map((coded, k) => `${coded ? coded.text(`s.m${k}`, `n${k}`) : `s.m${k}`} as m${k}`);
-    const joins = codes.map((coded, k) => (coded ? `\n  left join ${coded.texts} as n${k} on n${k}.code = s.m${k}` : ''));
-    const body = named.from();
-    // Names of ours that no table of a model can meet.
-    const [seen, runs, steps] = ['seen', 'runs', 'steps'].map((name) => unmet(name, `${body}${joins.join('')}`));
-    const sql = `with ${seen} as (
+/** Along the anchors of a list of windows: for each day the first that reaches it, and the first whose window has passed it. */
+const reachOf = ({ from, to }: EventsRequest['windows'][number]) => {
+  const [earliest, latest] = [from[0], to[to.length - 1]];
+  const days = Array.from({ length: latest - earliest + 1 }, (_, k) => earliest + k);
+  const [reached, passed] = [new Int32Array(days.length), new Int32Array(days.length)];
+  for (let k = 0, a = 0, b = 0; k < days.length; k++) {
+    while (a < from.length && to[a] < days[k]) a++;
+    while (b < from.length && from[b] <= days[k]) b++;
+    reached[k] = a;
+    passed[k] = b;
+  }
+  return { days, reached, passed };
+};
+
+/** Rows of a fact with members that the rows themselves have, keys of links to tables, the key that is counted, and the day. */
+interface Sighted {
+  readonly sql: string;
+  /** Links whose tables have members, and which attributes have theirs in the rows. */
+  readonly links: readonly Link[];
+  readonly inRows: readonly boolean[];
+}
+
+const sightings = (request: EventsRequest, window: number, fact: SqlFact, world: SqlWorld): Sighted => {
+  const { windows, role, attributes, filters, where, count, segments, knownBy } = request;
+  const { dialect } = world;
+  const { from, to } = windows[window];
+  const rows = selectOf(fact, world, knownBy);
+  const day = `(${fact.day(role as string)})`;
+  // Coarse rows stand on the first day of their period.
+  const { stand, join } = segmentSql(dialect, day, segments, fact.bounds.get(role as string));
+  const daily = stand === day;
+  const prune = fact.between(role as string, from[0], to[to.length - 1]);
+  const distinct = count.kind === 'distinct';
+  const key = distinct
+    ? fact.present(count.column)
+    : `concat(${fact.fact.links.map((link) => `coalesce(${dialect.toText(fact.link(link).sql)}, ''), chr(1)`).join(', ') || "''"})`;
+  const value = count.kind === 'latest' && count.value ? `coalesce(${rows.value(count.value)}, 0)` : '1';
+  // Keys are told apart by what the rows themselves have; members of tables are joined to what is left.
+  const links = [...new Set(attributes.flatMap((attribute) => linkWithTable(fact, attribute, world) ?? []))];
+  const inRows = attributes.map((attribute) => linkWithTable(fact, attribute, world) === undefined);
+  const conditions = [
+    ...(prune ? [prune] : []),
+    ...[...filters, ...where].map(rows.condition),
+    ...(distinct ? [`${key} is not null`] : []),
+  ];
+  const own = [
+    ...attributes.flatMap((attribute, k) => (inRows[k] ? [`${rows.member(attribute)} as m${k}`] : [])),
+    ...links.map((link, k) => `${fact.link(link).sql} as l${k}`),
+    `${key} as k`,
+  ];
+  const sql = [
+    `select ${[...own, `${stand} as d`, ...(distinct ? [] : [`${dialect.toDouble(`sum(${value})`)} as w`])].join(',\n  ')}`,
+    `from ${rows.from()}${join ? `\n  ${join}` : ''}`,
+    `where ${conditions.length > 0 ? conditions.join('\n  and ') : 'true'}`,
+    `group by ${[...own.map((_, k) => String(k + 1)), daily ? fact.sameDay(role as string) : String(own.length + 1)].join(', ')}`,
+  ].join('\n');
+  return { sql, links, inRows };
+};
+
+/** The steps of one list of windows. */
+const stepsSql = (request: EventsRequest, window: number, fact: SqlFact, world: SqlWorld): string => {
+  const { windows, attributes, count } = request;
+  const { dialect } = world;
+  const distinct = count.kind === 'distinct';
+  const { sql: first, links, inRows } = sightings(request, window, fact, world);
+  const { days, reached, passed } = reachOf(windows[window]);
+  const names = attributes.map((_, k) => `m${k}`);
+  const split = names.map((name) => `${name}, `).join('');
+  const named = selectOf(summedFact(fact, first, links), world, undefined);
+  const codes = attributes.map((attribute, k) => (inRows[k] ? undefined : named.coded(attribute)));
+  const members = codes.map((coded, k) => `${coded ? coded.code : `${ROWS}.m${k}`} as m${k}`);
+  const texts = codes.map((coded, k) => `${coded ? coded.text(`s.m${k}`, `n${k}`) : `s.m${k}`} as m${k}`);
+  const joins = codes.map((coded, k) => (coded ? `\n  left join ${coded.texts} as n${k} on n${k}.code = s.m${k}` : ''));
+  const body = named.from();
+  // Names of ours that no table of a model can meet.
+  const [seen, runs, steps] = ['seen', 'runs', 'steps'].map((name) => unmet(name, `${body}${joins.join('')}`));
+  // Sightings that the same anchors reach are one: all but the last of them end where they begin, and fall out.
+  return `with ${seen} as (
   select ${[...members, `${ROWS}.k`, 'a.reached', 'a.passed', ...(distinct ? [] : [`${ROWS}.d`, `${ROWS}.w`])].join(', ')}
   from ${body}
     join ${dayTable(dialect, 'a', days, { reached, passed })} on a.day = ${ROWS}.d
 ), ${runs} as (
   select ${split}${distinct ? '1 as w' : 'w'}, reached as start,
-    least(passed, coalesce(lead(reached) over (partition by k${names.map((name) => `, ${name}`).join('')} order by ${distinct ? 'reached, passed' : 'd'}), ${anchors})) as stop
+    least(passed, coalesce(lead(reached) over (partition by k${names.map((name) => `, ${name}`).join('')} order by ${distinct ? 'reached, passed' : 'd'}), ${windows[window].from.length})) as stop
   from ${seen}
 ), ${steps} as (
   select ${split}start as anchor, w from ${runs} where start < stop
@@ -90,14 +105,23 @@ export const eventsStatements = (request: EventsRequest, fact: SqlFact, world: S
 )
 select s.anchor${texts.map((text) => `, ${text}`).join('')}, s.step
 from (select anchor, ${split}sum(w) as step from ${steps} group by anchor${names.map((name) => `, ${name}`).join('')}) as s${joins.join('')}`;
-    return [
-      {
-        about: `${count.kind === 'distinct' ? `distinct ${count.column}` : 'latest levels'} of ${fact.fact.name} by ${role} day`,
-        sql,
-        window,
-      },
-    ];
-  });
+};
+
+/**
+ * Distinct counts by events, one statement a list of windows (see docs/architecture.md): every sighting of a key by a
+ * member on a day, with the day of the next, is +1 on the first anchor whose window reaches it and -1 behind the last
+ * one for which it is the latest. Both are looked up by day; what comes back has a row for each anchor and member.
+ * Until then members of tables are whole numbers, which sort faster than their texts.
+ */
+export const eventsStatements = (request: EventsRequest, fact: SqlFact, world: SqlWorld): EventsStatement[] => {
+  const { count, role, windows } = request;
+  const what = count.kind === 'distinct' ? `distinct ${count.column}` : 'latest levels';
+  return windows.flatMap(({ from }, window) =>
+    from.length === 0
+      ? []
+      : [{ about: `${what} of ${fact.fact.name} by ${role} day`, sql: stepsSql(request, window, fact, world), window }],
+  );
+};
 
 /** A name that stands nowhere in a text. */
 const unmet = (wanted: string, text: string): string => {

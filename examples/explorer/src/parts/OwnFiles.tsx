@@ -11,46 +11,9 @@ const said = (error: unknown): string => (error instanceof Failed ? faultWords(e
 
 const isModel = (name: string): boolean => /\.ya?ml$/i.test(name);
 
-/**
- * Own files, dropped anywhere or chosen: a model with its files is opened; of files alone a model is drafted, to be
- * corrected and opened. Nothing leaves the page.
- */
-export const OwnFiles = ({ onOpen }: { readonly onOpen: (model: ModelFacts) => void }) => {
-  const [files, setFiles] = useState<Files>([]);
-  const [draft, setDraft] = useState<Draft>();
-  const [yaml, setYaml] = useState('');
-  const [fault, setFault] = useState<string>();
+/** Files that are dropped anywhere on the page; whether some are over it. */
+const useDropped = (take: (list: readonly File[]) => void): boolean => {
   const [over, setOver] = useState(false);
-  const take = async (list: readonly File[]): Promise<void> => {
-    if (list.length === 0) return;
-    setFault(undefined);
-    try {
-      const found = await read(list);
-      const yamls = found.filter(([name]) => isModel(name));
-      // Of several files the model is the one that includes the others.
-      const roots = yamls.filter(([, bytes]) => /^includes:/m.test(new TextDecoder().decode(bytes)));
-      const models = roots.length === 1 ? roots : yamls;
-      if (models.length > 1) throw new Error(`${models.map(([name]) => name).join(' and ')} are two models: open one of them.`);
-      if (models.length === 1) {
-        const text = new TextDecoder().decode(models[0][1]);
-        const others = found.filter((file) => file !== models[0]);
-        // What is wrong with it can be corrected and tried again.
-        setFiles(others);
-        setDraft({ yaml: text, guesses: [] });
-        setYaml(text);
-        onOpen(await call('openFiles', text, others));
-        setDraft(undefined);
-        return;
-      }
-      const drafted = await call('draft', found);
-      setFiles(found);
-      setDraft(drafted);
-      setYaml(drafted.yaml);
-    } catch (error) {
-      if (!list.some(({ name }) => isModel(name))) setDraft(undefined);
-      setFault(said(error));
-    }
-  };
   useEffect(() => {
     const dragged = (event: DragEvent): void => {
       if (!event.dataTransfer?.types.includes('Files')) return;
@@ -64,7 +27,7 @@ export const OwnFiles = ({ onOpen }: { readonly onOpen: (model: ModelFacts) => v
       if (!event.dataTransfer || event.dataTransfer.files.length === 0) return;
       event.preventDefault();
       setOver(false);
-      void take([...event.dataTransfer.files]);
+      take([...event.dataTransfer.files]);
     };
     document.addEventListener('dragover', dragged);
     document.addEventListener('dragleave', left);
@@ -75,15 +38,78 @@ export const OwnFiles = ({ onOpen }: { readonly onOpen: (model: ModelFacts) => v
       document.removeEventListener('drop', dropped);
     };
   });
-  const openIt = async (): Promise<void> => {
+  return over;
+};
+
+/** The model among files, if one is there: of several the one that includes the others. */
+const modelAmong = (found: Files): Files[number] | undefined => {
+  const yamls = found.filter(([name]) => isModel(name));
+  const roots = yamls.filter(([, bytes]) => /^includes:/m.test(new TextDecoder().decode(bytes)));
+  const models = roots.length === 1 ? roots : yamls;
+  if (models.length > 1) throw new Error(`${models.map(([name]) => name).join(' and ')} are two models: open one of them.`);
+  return models[0];
+};
+
+/** Files that were given, the model drafted of them or among them, and what is wrong with it. */
+const useDraft = (onOpen: (model: ModelFacts) => void) => {
+  const [files, setFiles] = useState<Files>([]);
+  const [draft, setDraft] = useState<Draft>();
+  const [yaml, setYaml] = useState('');
+  const [fault, setFault] = useState<string>();
+  const lay = (own: Files, made: Draft): void => {
+    setFiles(own);
+    setDraft(made);
+    setYaml(made.yaml);
+  };
+  const openWith = async (text: string, own: Files): Promise<void> => {
+    onOpen(await call('openFiles', text, own));
+    setDraft(undefined);
+    setFault(undefined);
+  };
+  const take = async (list: readonly File[]): Promise<void> => {
+    if (list.length === 0) return;
+    setFault(undefined);
     try {
-      onOpen(await call('openFiles', yaml, files));
-      setDraft(undefined);
-      setFault(undefined);
+      const found = await read(list);
+      const model = modelAmong(found);
+      if (!model) return lay(found, await call('draft', found));
+      const text = new TextDecoder().decode(model[1]);
+      const others = found.filter((file) => file !== model);
+      // What is wrong with it can be corrected and tried again.
+      lay(others, { yaml: text, guesses: [] });
+      await openWith(text, others);
     } catch (error) {
+      if (!list.some(({ name }) => isModel(name))) setDraft(undefined);
       setFault(said(error));
     }
   };
+  const openIt = (): Promise<void> => openWith(yaml, files).catch((error: unknown) => setFault(said(error)));
+  const forget = (): void => {
+    setDraft(undefined);
+    setFault(undefined);
+  };
+  return { files, draft, yaml, setYaml, fault, take, openIt, forget };
+};
+
+const Guesses = ({ guesses }: Pick<Draft, 'guesses'>) =>
+  guesses.length === 0 ? null : (
+    <>
+      <Text size="sm">Guessed, so please look:</Text>
+      <List size="sm" mb="sm">
+        {guesses.map((guess) => (
+          <List.Item key={guess}>{guess}</List.Item>
+        ))}
+      </List>
+    </>
+  );
+
+/**
+ * Own files, dropped anywhere or chosen: a model with its files is opened; of files alone a model is drafted, to be
+ * corrected and opened. Nothing leaves the page.
+ */
+export const OwnFiles = ({ onOpen }: { readonly onOpen: (model: ModelFacts) => void }) => {
+  const { files, draft, yaml, setYaml, fault, take, openIt, forget } = useDraft(onOpen);
+  const over = useDropped((list) => void take(list));
   return (
     <>
       {over ? (
@@ -105,10 +131,7 @@ export const OwnFiles = ({ onOpen }: { readonly onOpen: (model: ModelFacts) => v
       </FileButton>
       <Modal
         opened={draft !== undefined || fault !== undefined}
-        onClose={() => {
-          setDraft(undefined);
-          setFault(undefined);
-        }}
+        onClose={forget}
         size="xl"
         title={files.length > 0 && draft?.guesses.length === 0 ? 'Your model' : 'A first model of your files'}
         closeButtonProps={{ 'aria-label': 'close' }}
@@ -120,16 +143,7 @@ export const OwnFiles = ({ onOpen }: { readonly onOpen: (model: ModelFacts) => v
         ) : null}
         {draft ? (
           <>
-            {draft.guesses.length > 0 ? (
-              <>
-                <Text size="sm">Guessed, so please look:</Text>
-                <List size="sm" mb="sm">
-                  {draft.guesses.map((guess) => (
-                    <List.Item key={guess}>{guess}</List.Item>
-                  ))}
-                </List>
-              </>
-            ) : null}
+            <Guesses guesses={draft.guesses} />
             <Textarea
               label="Model"
               autosize
