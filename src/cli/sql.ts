@@ -1,7 +1,7 @@
-import { format as formatted } from 'sql-formatter';
 import { VIEW } from '../engines/duckdb/index.ts';
 import type { Statement } from '../engines/sql/database.ts';
 import { type EngineOptions, openBook } from './book.ts';
+import { laidOut } from './laid-out.ts';
 import { type QuestionOptions, questionOf } from './question.ts';
 import { deliver } from './write.ts';
 
@@ -9,20 +9,9 @@ export interface SqlOptions extends QuestionOptions, EngineOptions {
   readonly output?: string;
 }
 
-/** Lists of numbers, and rows of them. */
-const LISTS = /\[-?\d+(?:, -?\d+)*\]|\(-?\d+(?:, -?\d+)*\)(?:,\s*\(-?\d+(?:, -?\d+)*\))+/g;
-
-/** The statement laid out, with what it is for above it; lists of numbers stay as they are written. */
-const written = ({ about, sql }: Statement, language: 'duckdb' | 'postgresql'): string => {
-  const lists: string[] = [];
-  // A word that stands nowhere in the statement, not even in a text.
-  let word = 'days';
-  while (sql.includes(word)) word = `${word}_`;
-  const short = sql.replace(LISTS, (list) => `${word}${lists.push(list) - 1}x`);
-  const text = formatted(short, { language, tabWidth: 2, keywordCase: 'lower', expressionWidth: 100 });
-  const whole = text.replace(new RegExp(`${word}(\\d+)x`, 'g'), (_, k: string) => lists[Number(k)]);
-  return `-- ${about.replace(/[\r\n]+/g, ' ')}\n${whole};\n`;
-};
+/** The statement laid out, with what it is for above it. */
+const written = ({ about, sql }: Statement, language: 'duckdb' | 'postgresql'): string =>
+  `-- ${about.replace(/[\r\n]+/g, ' ')}\n${laidOut(sql, language)};\n`;
 
 /** Prints the statements that a database is asked for a question; they run as printed. */
 export const sql = async (path: string, readings: readonly string[], options: SqlOptions): Promise<number> => {

@@ -202,10 +202,10 @@ const conditionOf = (
       ]);
     }
     case 'combinations': {
-      const texts = filter.attributes.map((attribute) => `(${member(attribute)})`);
-      const any = filter.list.map((tuple) => `(${tuple.map((text, k) => `${texts[k]} = ${dialect.text(text)}`).join(' and ')})`);
-      const listed = any.length === 0 ? 'false' : `(${any.join(' or ')})`;
-      return filter.keep === 'listed' ? listed : `not ${listed}`;
+      if (filter.list.length === 0) return filter.keep === 'listed' ? 'false' : 'true';
+      const row = (texts: readonly string[]): string => (texts.length === 1 ? texts[0] : `(${texts.join(', ')})`);
+      const tuples = filter.list.map((tuple) => row(tuple.map(dialect.text)));
+      return `${row(filter.attributes.map(member))} ${filter.keep === 'listed' ? 'in' : 'not in'} (${tuples.join(', ')})`;
     }
     case 'days': {
       const day = `(${fact.day(filter.role)})`;
