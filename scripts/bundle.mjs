@@ -1,8 +1,8 @@
-// The command line as few files: a process that answers one question should not spend its time finding two hundred modules.
-import { renameSync, rmSync } from 'node:fs';
+// The command line as few files: a process that answers one question should not spend its time finding hundreds of modules.
+import { readdirSync, readFileSync, renameSync, rmSync, writeFileSync } from 'node:fs';
 import { build } from 'esbuild';
 
-await build({
+const { metafile } = await build({
   entryPoints: { main: 'dist/cli/main.js', thread: 'dist/engines/memory/thread.js' },
   outdir: 'dist/cli-bundled',
   bundle: true,
@@ -10,9 +10,38 @@ await build({
   platform: 'node',
   format: 'esm',
   target: 'node20',
-  // What is installed stays where it is.
-  packages: 'external',
+  minifyWhitespace: true,
+  minifySyntax: true,
+  // What is optional is taken where it is installed, and what is seldom used from where it lies.
+  external: [
+    '@duckdb/node-api',
+    'pg',
+    'apache-arrow',
+    'read-excel-file*',
+    'vega',
+    'vega-lite',
+    '@resvg/resvg-js',
+    'hyparquet*',
+    'sql-formatter',
+    'ical.js',
+  ],
+  // Packages that are no modules themselves ask for others by `require`.
+  banner: { js: "import { createRequire as requireOf } from 'node:module'; const require = requireOf(import.meta.url);" },
+  metafile: true,
   logLevel: 'error',
 });
+
+/** Packages that are in the bundle, with the terms that they come under. */
+const packages = new Set(
+  Object.keys(metafile.inputs).flatMap((path) => /.*node_modules\/((?:@[^/]+\/)?[^/]+)\//.exec(path)?.[1] ?? []),
+);
+const termsOf = (name) => {
+  const folder = `node_modules/${name}`;
+  const file = readdirSync(folder).find((own) => /^licen[cs]e/i.test(own));
+  const { license, version } = JSON.parse(readFileSync(`${folder}/package.json`, 'utf8'));
+  return `${name} ${version} (${license})\n\n${file ? readFileSync(`${folder}/${file}`, 'utf8').trim() : ''}\n`;
+};
+writeFileSync('dist/cli-bundled/third-party.txt', [...packages].sort().map(termsOf).join(`\n${'-'.repeat(80)}\n\n`));
+
 rmSync('dist/cli', { recursive: true });
 renameSync('dist/cli-bundled', 'dist/cli');
