@@ -49,7 +49,16 @@ const recordOf = async (model: Model, engine: Engine, options: OpenBookOptions):
     cacheBytes: options.cacheBytes ?? CACHE_BYTES,
     refresh: refreshOf(options.refresh),
   });
-  return { model, states, today: () => inZone(clock()), fixed: fixed.asked, opening, range, segments: factSegments() };
+  return {
+    model,
+    states,
+    today: () => inZone(clock()),
+    fixed: fixed.asked,
+    opening,
+    range,
+    segments: factSegments(),
+    once: options.asked === 'once',
+  };
 };
 
 /** First and last day with data in a role. */

@@ -91,9 +91,14 @@ const revisionBounds = async (
   return found;
 };
 
+/** Above this many cells a cube is cut only where a window begins or ends. */
+const DAILY_CELLS = 4_000_000;
+/** The same for a book that is asked once: few single days are faster than looking their stretches up. */
+const ONCE_CELLS = 10_000;
+
 /** What plans are made in: over a calendar, at an as-of date. */
 const frameOver = (
-  { model, segments, fixed }: BookRecord,
+  { model, segments, fixed, once }: BookRecord,
   state: State,
   known: Known,
   calendar: Calendar,
@@ -117,6 +122,7 @@ const frameOver = (
     memberCounts,
     reached: state.reached,
     reads: state.store.reads ?? 'all',
+    dailyCells: once && state.store.reads === 'asked' ? ONCE_CELLS : DAILY_CELLS,
     segments,
     kindOf: kinds.kindOf,
     compare: kinds.compare,

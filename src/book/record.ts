@@ -22,6 +22,8 @@ export interface BookRecord {
   /** The range that the model fixes for its calendar. */
   readonly range: Bounds | undefined;
   readonly segments: FactSegments;
+  /** The book answers one question: what serves others as well is not fetched from a database. */
+  readonly once: boolean;
 }
 
 /** Days that a calendar must cover for a state of the data and an as-of date. */

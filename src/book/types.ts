@@ -28,6 +28,11 @@ export interface OpenBookOptions<N extends Names = Names, W = WhereOf<N>> {
    * databases for each question (V6). Rows that a program gave do not change.
    */
   readonly refresh?: number;
+  /**
+   * `once` where a book answers a question or two and is closed: cubes fetched from a database then have what the question
+   * needs, and no single days that would serve other units and windows as well. Answers are the same. Default `often`.
+   */
+  readonly asked?: 'once' | 'often';
   /** Bytes of day cubes to keep for later questions. Default 256 MiB. */
   readonly cacheBytes?: number;
 }

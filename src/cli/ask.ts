@@ -100,6 +100,7 @@ export const ask = async (path: string, readings: readonly string[], options: As
     };
     book = await openBook(path, {
       ...options,
+      asked: 'once',
       writes,
       chose,
       kept: (message) => void said.push(`${message}\n`),

@@ -36,6 +36,8 @@ interface Opening extends EngineOptions {
   readonly kept?: (message: string) => void;
   /** Is told of the files that make up the model. */
   readonly loaded?: (parts: readonly PartPlace[]) => void;
+  /** The book answers one question. */
+  readonly asked?: 'once';
   /** Files that the command is going to write. */
   readonly writes?: readonly (string | undefined)[];
 }
@@ -148,7 +150,10 @@ export const openBook = async (path: string, options: Opening = {}): Promise<Boo
     writes.flatMap((file) => file ?? []),
     [modelPath, ...parts.map(({ real }) => real), ...places, ...databaseFile(options.connect)],
   );
-  return open(model, (await engineMaker(loaded, { ...options, allow }))(), opening);
+  return open(model, (await engineMaker(loaded, { ...options, allow }))(), {
+    ...opening,
+    ...(options.asked ? { asked: options.asked } : {}),
+  });
 };
 
 /** Runs something with a book and closes it afterwards. */

@@ -24,6 +24,7 @@ export const sql = async (path: string, readings: readonly string[], options: Sq
     allow,
     writes: [output],
     inPlace: true,
+    asked: 'once',
     trace: (statement) => void statements.push(statement),
   });
   try {

@@ -62,9 +62,6 @@ const reach = ({ leaf, lay, seen }: MeasureOutline, { frame: own, reached }: Pla
   }
 };
 
-/** Above this many cells a cube is cut only where a window begins or ends. */
-const DAILY_CELLS = 4_000_000;
-
 /**
  * Cubes by single days serve every later question; where members are too many for that, all windows that this
  * view lays on a fact's role cut time into the fewest segments that serve them all.
@@ -74,7 +71,7 @@ const segmentsFor = (own: MeasureOutline, all: readonly MeasureOutline[], mayBeC
   const { fact } = leaf.measure;
   const daily = frame.read(fact, leaf.role.name);
   const days = daily.starts.length;
-  if (!mayBeCut || own.fine || fact.grain !== 'day' || days === 0 || days * memberBound(attributes, frame.memberCounts) <= DAILY_CELLS)
+  if (!mayBeCut || own.fine || fact.grain !== 'day' || days === 0 || days * memberBound(attributes, frame.memberCounts) <= frame.dailyCells)
     return daily;
   const [first, last] = [daily.starts[0], daily.ends[days - 1]];
   const cuts = new Set<number>([first]);

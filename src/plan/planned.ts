@@ -79,6 +79,8 @@ export interface PlanFrame extends TimeFrame {
   /** Days read so far, and whether a scan reads all there are or what is asked for. */
   readonly reached: ReadonlyMap<string, Reached>;
   readonly reads: 'all' | 'asked';
+  /** Above this many cells a cube is cut only where a window begins or ends. */
+  readonly dailyCells: number;
   readonly segments: FactSegments;
   readonly kindOf: (measure: Measure) => PlannedKind;
   /** What lays comparisons, where there are some. */

@@ -62,6 +62,7 @@ const frameOf = async (question: Question, asOf = '2026-05-20') => {
     memberCounts: new Map(),
     reached: new Map(),
     reads: 'all',
+    dailyCells: 4_000_000,
     segments: factSegments(),
     kindOf: kinds.kindOf,
     compare: kinds.compare,
