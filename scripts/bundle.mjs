@@ -32,16 +32,20 @@ const { metafile } = await build({
 });
 
 /** Packages that are in the bundle, with the terms that they come under. */
-const packages = new Set(
-  Object.keys(metafile.inputs).flatMap((path) => /.*node_modules\/((?:@[^/]+\/)?[^/]+)\//.exec(path)?.[1] ?? []),
-);
+const packages = new Set(Object.keys(metafile.inputs).flatMap((path) => /.*node_modules\/((?:@[^/]+\/)?[^/]+)\//.exec(path)?.[1] ?? []));
 const termsOf = (name) => {
   const folder = `node_modules/${name}`;
   const file = readdirSync(folder).find((own) => /^licen[cs]e/i.test(own));
   const { license, version } = JSON.parse(readFileSync(`${folder}/package.json`, 'utf8'));
   return `${name} ${version} (${license})\n\n${file ? readFileSync(`${folder}/${file}`, 'utf8').trim() : ''}\n`;
 };
-writeFileSync('dist/cli-bundled/third-party.txt', [...packages].sort().map(termsOf).join(`\n${'-'.repeat(80)}\n\n`));
+writeFileSync(
+  'dist/cli-bundled/third-party.txt',
+  [...packages]
+    .sort()
+    .map(termsOf)
+    .join(`\n${'-'.repeat(80)}\n\n`),
+);
 
 rmSync('dist/cli', { recursive: true });
 renameSync('dist/cli-bundled', 'dist/cli');
