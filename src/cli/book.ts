@@ -7,6 +7,7 @@ import type { Engine } from '../engines/engine.ts';
 import type { Statement } from '../engines/sql/database.ts';
 import { DurchblickError } from '../errors.ts';
 import { engineFor, folderFiles, loadModel, type ModelFile, modelPlaces, type PartPlace } from '../files/node.ts';
+import type { Question } from '../model/schema.ts';
 import { isCondition } from '../plan/question.ts';
 import { modelFile } from './models.ts';
 import { withStdin } from './stdin.ts';
@@ -25,7 +26,7 @@ export interface EngineOptions {
 }
 
 /** How to open a book beyond the options of a user. */
-interface Opening extends EngineOptions {
+export interface Opening extends EngineOptions {
   /** Is told every statement that a database is asked. */
   readonly trace?: (statement: Statement) => void;
   /** Leaves text files where they are, so that statements run as they stand. */
@@ -36,6 +37,8 @@ interface Opening extends EngineOptions {
   readonly kept?: (message: string) => void;
   /** Is told of the files that make up the model. */
   readonly loaded?: (parts: readonly PartPlace[]) => void;
+  /** Filters fixed for good (V3). */
+  readonly fixed?: Question['where'];
   /** The book answers one question. */
   readonly asked?: 'once';
   /** Files that the command is going to write. */
@@ -153,6 +156,7 @@ export const openBook = async (path: string, options: Opening = {}): Promise<Boo
   return open(model, (await engineMaker(loaded, { ...options, allow }))(), {
     ...opening,
     ...(options.asked ? { asked: options.asked } : {}),
+    ...(options.fixed ? { where: options.fixed } : {}),
   });
 };
 

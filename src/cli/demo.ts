@@ -101,7 +101,8 @@ export const TOUR: readonly Stop[] = [
 /** The demo's model and data as they lie in the package. */
 const demoFolder = (): string => fileURLToPath(new URL('../../demo/', import.meta.url));
 
-const layOut = async (folder: string): Promise<void> => {
+/** Lays the demo out in a folder where nothing is overwritten. */
+export const layOut = async (folder: string): Promise<void> => {
   const there = await readdir(folder).catch(() => []);
   const taken = there.filter((name) => name === 'model.yaml' || name === 'data');
   if (taken.length > 0) {

@@ -4,10 +4,11 @@ import { DurchblickError } from '../errors.ts';
 import { folderFiles, loadModel, type ModelFile, modelPlaces } from '../files/node.ts';
 import type { Model } from '../model/model.ts';
 import type { Question } from '../model/schema.ts';
+import { listOf } from '../plan/question-texts.ts';
 import { type EngineOptions, engineMaker, oneOf } from './book.ts';
 import { modelFile } from './models.ts';
 import { bold, dim, screenWidth, wrapped } from './output.ts';
-import { listOf, type QuestionOptions, questionOf } from './question.ts';
+import { type QuestionOptions, questionOf } from './question.ts';
 import { checkTargets, deliver } from './write.ts';
 
 export interface DiffCommandOptions extends Omit<QuestionOptions, 'question' | 'asOf' | 'knownBy'>, EngineOptions {

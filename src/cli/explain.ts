@@ -1,11 +1,11 @@
 import type { ExplainRequest } from '../book/types.ts';
 import { DurchblickError } from '../errors.ts';
 import type { ExplainedPart } from '../evaluate/explain.ts';
+import { whereOf } from '../plan/question-texts.ts';
 import { type Explanation, partWords } from '../result/explained.ts';
 import { formatter } from '../result/format.ts';
 import { type EngineOptions, oneOf, withBook } from './book.ts';
 import { bold, dim, noteLines, screenWidth, terminalTable } from './output.ts';
-import { whereOf } from './question.ts';
 import { deliver } from './write.ts';
 
 export interface ExplainOptions extends EngineOptions {

@@ -13,6 +13,7 @@ import type { InitOptions } from './init.ts';
 import type { NamesOptions } from './names.ts';
 import { exitCodeOf, report } from './output.ts';
 import { withQuestion } from './question.ts';
+import type { ServeCommandOptions } from './serve.ts';
 import type { SqlOptions } from './sql.ts';
 import type { WindowsCommandOptions } from './windows.ts';
 import { listenToStreams } from './write.ts';
@@ -228,6 +229,19 @@ withEngine(program.command('dictionary'))
   .description('write what every name means: measures and formulas in a sentence, how they add up and what they are made of')
   .addHelpText('after', '\nExample:\n  npx durchblick dictionary demo/model.yaml -o dictionary.html')
   .action(run(async (path: string, options: DictionaryOptions) => (await import('./dictionary.ts')).dictionary(path, options)));
+
+withEngine(program.command('serve'))
+  .argument('[models...]', 'model files, or folders of a model.yaml; the model.yaml here when left out, else the demo')
+  .option('--host <address>', 'the address to listen at; any but this machine alone needs --keys', '127.0.0.1')
+  .option('--port <n>', 'the port to listen at; 0 takes a free one', '8484')
+  .option('--keys <file>', 'keys that may ask, each with its models and fixed filters')
+  .option('--new-key <name>', 'make a key and the lines to put into the file of keys, and end')
+  .option('--at-once <n>', 'questions that run at once; others wait', '8')
+  .option('--seconds <n>', 'how long an answer may take', '60')
+  .option('--grace <seconds>', 'how long questions that run may take when the server is to end', '10')
+  .description('answer over HTTP: a page to explore with, and an interface for programs described at /openapi.json')
+  .addHelpText('after', '\nExample:\n  npx durchblick serve demo')
+  .action(run(async (paths: string[], options: ServeCommandOptions) => (await import('./serve.ts')).serve(paths, options)));
 
 withEngine(program.command('check'))
   .argument('<model>', 'model file, the folder of a model.yaml, or a folder of models')

@@ -1,6 +1,8 @@
 import { VIEW } from '../engines/duckdb/index.ts';
 import type { Statement } from '../engines/sql/database.ts';
-import { type EngineOptions, openBook } from './book.ts';
+import type { Model } from '../model/model.ts';
+import type { Question } from '../model/schema.ts';
+import { type EngineOptions, type Opening, openBook } from './book.ts';
 import { laidOut } from './laid-out.ts';
 import { type QuestionOptions, questionOf } from './question.ts';
 import { deliver } from './write.ts';
@@ -13,11 +15,13 @@ export interface SqlOptions extends QuestionOptions, EngineOptions {
 const written = ({ about, sql }: Statement, language: 'duckdb' | 'postgresql'): string =>
   `-- ${about.replace(/[\r\n]+/g, ' ')}\n${laidOut(sql, language)};\n`;
 
-/** Prints the statements that a database is asked for a question; they run as printed. */
-export const sql = async (path: string, readings: readonly string[], options: SqlOptions): Promise<number> => {
-  const questionIn = await questionOf(readings, options, `sql ${path}`);
+/** The statements of a question over a model, laid out; they run as they stand. */
+export const statementsOf = async (
+  path: string,
+  questionIn: (model: Model) => Question,
+  { connect, allow, output, fixed }: Pick<Opening, 'connect' | 'allow' | 'fixed'> & Pick<SqlOptions, 'output'>,
+): Promise<string> => {
   const statements: Statement[] = [];
-  const { connect, allow, output } = options;
   const engine = connect === undefined ? { engine: 'duckdb' as const } : { connect };
   const book = await openBook(path, {
     ...engine,
@@ -25,6 +29,7 @@ export const sql = async (path: string, readings: readonly string[], options: Sq
     writes: [output],
     inPlace: true,
     asked: 'once',
+    fixed,
     trace: (statement) => void statements.push(statement),
   });
   try {
@@ -36,10 +41,16 @@ export const sql = async (path: string, readings: readonly string[], options: Sq
       const name = /^create temp view ("(?:[^"]|"")+")/.exec(sql)?.[1];
       return about.startsWith(VIEW) && name !== undefined && asked.some((statement) => statement.sql.includes(`from ${name} as `));
     });
-    const language = /^postgres/.test(options.connect ?? '') ? 'postgresql' : 'duckdb';
-    await deliver([...views, ...asked].map((statement) => written(statement, language)).join('\n'), options.output);
-    return 0;
+    const language = /^postgres/.test(connect ?? '') ? 'postgresql' : 'duckdb';
+    return [...views, ...asked].map((statement) => written(statement, language)).join('\n');
   } finally {
     await book.close();
   }
+};
+
+/** Prints the statements that a database is asked for a question; they run as printed. */
+export const sql = async (path: string, readings: readonly string[], options: SqlOptions): Promise<number> => {
+  const questionIn = await questionOf(readings, options, `sql ${path}`);
+  await deliver(await statementsOf(path, questionIn, options), options.output);
+  return 0;
 };

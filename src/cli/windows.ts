@@ -1,11 +1,11 @@
 import { isoOf } from '../calendar/day.ts';
 import { localeOf } from '../plan/question.ts';
+import { listOf } from '../plan/question-texts.ts';
 import type { LaidSpan } from '../plan/windows.ts';
 import { spansCsv, spansJson, spansMarkdown } from '../result/listings.ts';
 import { type EngineOptions, oneOf, withBook } from './book.ts';
 import { chartKinds, writeCharts } from './chart.ts';
 import { bold, dim, screenWidth, terminalTable } from './output.ts';
-import { listOf } from './question.ts';
 import { deliver, toStderr } from './write.ts';
 
 export interface WindowsCommandOptions extends EngineOptions {

@@ -48,6 +48,10 @@ const ROOMS: Readonly<Record<string, Room>> = {
   dictionary: { uses: [...CORE, 'book'] },
   diff: { uses: [...CORE, 'book', 'dictionary'] },
   index: { uses: [...CORE, 'book'] },
+  serve: {
+    uses: [...CORE, 'files', 'book', 'chart', 'dictionary'],
+    packages: [/^node:crypto$/, /^zod\/mini$/, /^(fastify|@fastify\/(accepts|compress))$/],
+  },
   cli: {
     uses: [
       ...CORE,
@@ -57,6 +61,7 @@ const ROOMS: Readonly<Record<string, Room>> = {
       'dictionary',
       'diff',
       'draft',
+      'serve',
       'engines/sql',
       'engines/memory',
       'engines/duckdb',

@@ -28,7 +28,7 @@ const FLAGS = [
 ];
 
 /** Opens a page that may ask for nothing over HTTP but what is `served`. */
-const openPage = async (url: string, served: (asked: URL) => boolean, viewport = { width: 1280, height: 800 }): Promise<Opened> => {
+export const openPage = async (url: string, served: (asked: URL) => boolean, viewport = { width: 1280, height: 800 }): Promise<Opened> => {
   const browser = await chromium.launch({ executablePath: CHROMIUM, args: FLAGS });
   const context = await browser.newContext({ viewport, acceptDownloads: true });
   const errors: string[] = [];

@@ -1,6 +1,20 @@
-import { Alert, Badge, Button, Group, List, Loader, Text, Title, useComputedColorScheme, useMantineColorScheme } from '@mantine/core';
+import {
+  Alert,
+  Badge,
+  Button,
+  Group,
+  List,
+  Loader,
+  NativeSelect,
+  PasswordInput,
+  Text,
+  Title,
+  useComputedColorScheme,
+  useMantineColorScheme,
+} from '@mantine/core';
 import type { FiredAlert } from 'durchblick';
-import { useCallback, useDeferredValue, useMemo, useState } from 'react';
+import { useCallback, useDeferredValue, useEffect, useMemo, useState } from 'react';
+import { keepKey, SERVER, type ServedName, servedModels } from './engine/http.ts';
 import { type Answered, type Fault, faultWords, type ModelFacts } from './engine/protocol.ts';
 import { type Change, MODEL, useAlerts, useAnswer, useChange, useExplained, useModel } from './hooks.ts';
 import { Answer } from './parts/Answer.tsx';
@@ -111,6 +125,30 @@ const Form = ({ model, view, fault, onChange }: FormProps) => {
   );
 };
 
+/** The models of a server, where there are several. */
+const Served = () => {
+  const [models, setModels] = useState<readonly ServedName[]>([]);
+  useEffect(() => {
+    if (SERVER !== '') servedModels().then(setModels, () => undefined);
+  }, []);
+  const [shown = ''] = [models.find(({ name }) => name === decodeURIComponent(location.hash.slice(1))), models[0]].flatMap(
+    (one) => one?.name ?? [],
+  );
+  return models.length < 2 ? null : (
+    <NativeSelect
+      size="xs"
+      aria-label="model"
+      value={shown}
+      data={models.map(({ name, title }) => ({ value: name, label: title }))}
+      onChange={(event) => {
+        // Another model has other names: its page starts anew.
+        history.pushState(null, '', `${location.pathname}#${encodeURIComponent(event.currentTarget.value)}`);
+        location.reload();
+      }}
+    />
+  );
+};
+
 const Header = ({ name, onOpen }: { readonly name: string; readonly onOpen: (model: ModelFacts) => void }) => {
   const scheme = useComputedColorScheme('light');
   const { setColorScheme } = useMantineColorScheme();
@@ -120,6 +158,7 @@ const Header = ({ name, onOpen }: { readonly name: string; readonly onOpen: (mod
         {name}
       </Title>
       <Group gap="xs">
+        <Served />
         <OwnFiles onOpen={onOpen} />
         <Button size="xs" variant="default" onClick={() => setColorScheme(scheme === 'dark' ? 'light' : 'dark')}>
           {scheme === 'dark' ? 'Light' : 'Dark'}
@@ -129,9 +168,35 @@ const Header = ({ name, onOpen }: { readonly name: string; readonly onOpen: (mod
   );
 };
 
+/** Where a server wants a key: it goes no further than this tab. */
+const KeyForm = () => {
+  const [key, setKey] = useState('');
+  return (
+    <form
+      onSubmit={(event) => {
+        event.preventDefault();
+        keepKey(key);
+        location.reload();
+      }}
+    >
+      <PasswordInput
+        label="Key"
+        description="Whoever serves these models has given you one."
+        value={key}
+        onChange={(event) => setKey(event.currentTarget.value)}
+      />
+      <Button type="submit" mt="sm" disabled={key === ''}>
+        Open
+      </Button>
+    </form>
+  );
+};
+
 const Waiting = ({ fault }: { readonly fault: Fault | undefined }) => (
   <main className="wait">
-    {fault ? (
+    {fault?.code === 'no-key' ? (
+      <KeyForm />
+    ) : fault ? (
       <Alert color="red" role="alert" title="The model cannot be opened">
         {faultWords(fault)}
       </Alert>

@@ -2,6 +2,7 @@
 import type { FiredAlert } from 'durchblick';
 import { startTransition, useCallback, useEffect, useRef, useState } from 'react';
 import { call, Failed } from './engine/client.ts';
+import { SERVER } from './engine/http.ts';
 import type { Answered, Fault, ModelFacts } from './engine/protocol.ts';
 import type { Explained } from './parts/Why.tsx';
 import { type Cell, firstView, fromSearch, isByWindows, questionOf, toSearch, type View } from './state.ts';
@@ -45,6 +46,10 @@ export const useModel = () => {
   useEffect(() => {
     void (async () => {
       try {
+        if (SERVER !== '') {
+          start(await call('open', '', ''), location.search);
+          return;
+        }
         const base = new URL(MODEL, location.href);
         const response = await fetch(base);
         if (!response.ok) throw new Error(`there is no model at ${base.pathname} (${response.status})`);
@@ -160,7 +165,7 @@ export const useChange = (
       // as the slider does, is drawn at once.
       if (more.by === undefined && more.range === undefined) setView(settled);
       else startTransition(() => setView(settled));
-      history[how === 'step' ? 'pushState' : 'replaceState'](null, '', toSearch(settled));
+      history[how === 'step' ? 'pushState' : 'replaceState'](null, '', `${toSearch(settled)}${location.hash}`);
     },
     [answer, setView],
   );

@@ -1,0 +1,181 @@
+// Serves models over HTTP until it is told to end.
+import { mkdtemp, readFile, stat } from 'node:fs/promises';
+import { tmpdir } from 'node:os';
+import { basename, dirname, extname, join, resolve, sep } from 'node:path';
+import { fileURLToPath } from 'node:url';
+import { DurchblickError } from '../errors.ts';
+import { missingFile } from '../files/missing.ts';
+import { loadModel } from '../files/node.ts';
+import { readYaml } from '../files/yaml-text.ts';
+import { type Key, keysOf, newKey } from '../serve/keys.ts';
+import { type ServedModel, serverOf } from '../serve/server.ts';
+import { type EngineOptions, openBook } from './book.ts';
+import { layOut } from './demo.ts';
+import { modelFile } from './models.ts';
+import { bold, dim } from './output.ts';
+import { statementsOf } from './sql.ts';
+import { deliver, toStderr } from './write.ts';
+
+export interface ServeCommandOptions extends EngineOptions {
+  readonly host: string;
+  readonly port: string;
+  readonly keys?: string;
+  readonly newKey?: string;
+  readonly atOnce: string;
+  readonly seconds: string;
+  readonly grace: string;
+}
+
+const isThere = (path: string): Promise<boolean> =>
+  stat(path).then(
+    () => true,
+    () => false,
+  );
+
+/** The models to serve: those named, else the one here, else the demo, laid out for the occasion. */
+const pathsOf = async (given: readonly string[]): Promise<readonly string[]> => {
+  const wantsDemo =
+    given.length === 0 ? !(await isThere('model.yaml')) : given.length === 1 && given[0] === 'demo' && !(await isThere('demo'));
+  if (!wantsDemo) return given.length === 0 ? ['model.yaml'] : given;
+  const folder = join(await mkdtemp(join(tmpdir(), 'gruenhof-')), 'gruenhof');
+  await layOut(folder);
+  return [folder];
+};
+
+/** What a model is called in addresses: after its file, or the folder of a model.yaml. */
+const addressName = (file: string): string => {
+  const own = basename(file, extname(file));
+  const name = own === 'model' ? basename(dirname(resolve(file))) : own;
+  return (
+    name
+      .normalize('NFKD')
+      .toLowerCase()
+      .replace(/[^a-z0-9]+/g, '-')
+      .replace(/^-+|-+$/g, '') || 'model'
+  );
+};
+
+const servedModel = async (path: string, options: ServeCommandOptions): Promise<ServedModel> => {
+  const file = await modelFile(path);
+  const { model, folder } = await loadModel(file, { allow: options.allow });
+  const { connect, allow } = options;
+  return {
+    name: addressName(file),
+    title: model.name,
+    open: (where) => openBook(file, { ...options, fixed: where }),
+    // Where files lie on this machine is nobody's business.
+    statements: async (question, where) =>
+      (await statementsOf(file, () => question, { connect, allow, fixed: where })).replaceAll(`${folder}${sep}`, ''),
+  };
+};
+
+const wholeNumber = (text: string, option: string, least: number, most: number): number => {
+  const number = /^\d{1,9}$/.test(text) ? Number(text) : Number.NaN;
+  if (number >= least && number <= most) return number;
+  throw new DurchblickError('bad-option', `${option} is "${text}"`, { hint: `It takes a whole number from ${least} to ${most}.` });
+};
+
+const LOOPBACK = /^(localhost|127(\.\d{1,3}){3}|::1)$/;
+
+const keysIn = async (file: string, models: readonly string[]): Promise<readonly Key[]> => {
+  const text = await readFile(file, 'utf8').catch(async (error: unknown) => {
+    throw await missingFile(error, { path: file, what: 'the keys', inFolder: 'Name the file of keys in it.' });
+  });
+  const { value, locate } = readYaml(text, file);
+  return keysOf(value, (path) => locate(path.map(String), 'value'), models);
+};
+
+const TYPES: Readonly<Record<string, string>> = {
+  '.html': 'text/html; charset=utf-8',
+  '.js': 'text/javascript; charset=utf-8',
+  '.css': 'text/css; charset=utf-8',
+  '.wasm': 'application/wasm',
+  '.svg': 'image/svg+xml',
+};
+
+/** The page as it lies in the package: the explorer, told that it is served. */
+const pageIn = (folder: string) => async (path: string) => {
+  const name = path === '' ? 'index.html' : path;
+  const file = resolve(folder, name);
+  const type = TYPES[extname(file)];
+  if (type === undefined || !file.startsWith(folder) || !(await isThere(file))) return undefined;
+  const content = await readFile(file);
+  return name === 'index.html'
+    ? { type, content: content.toString('utf8').replace('<meta name="server" content="">', '<meta name="server" content="models">') }
+    : { type, content };
+};
+
+const versionOf = async (): Promise<string> =>
+  (JSON.parse(await readFile(new URL('../../package.json', import.meta.url), 'utf8')) as { version: string }).version;
+
+/** Ends when asked to: what runs may finish within a grace. */
+const untilTold = (close: () => Promise<void>, graceSeconds: number): Promise<number> =>
+  new Promise((done) => {
+    const end = (): void => {
+      const late = setTimeout(() => done(1), graceSeconds * 1000);
+      close().then(
+        () => {
+          clearTimeout(late);
+          done(0);
+        },
+        () => done(1),
+      );
+    };
+    process.once('SIGTERM', end);
+    process.once('SIGINT', end);
+  });
+
+const makeKey = async (name: string): Promise<number> => {
+  const { key, hash } = newKey();
+  await deliver(`keys:\n  - { name: ${JSON.stringify(name)}, hash: "${hash}" }\n`, undefined);
+  toStderr(`the key of ${name}, told this once: ${key}\n`);
+  return 0;
+};
+
+/** Serves models until SIGTERM or SIGINT. */
+export const serve = async (given: readonly string[], options: ServeCommandOptions): Promise<number> => {
+  if (options.newKey !== undefined) return makeKey(options.newKey);
+  const port = wholeNumber(options.port, '--port', 0, 65_535);
+  const [atOnce, seconds] = [wholeNumber(options.atOnce, '--at-once', 1, 1000), wholeNumber(options.seconds, '--seconds', 1, 86_400)];
+  const grace = wholeNumber(options.grace, '--grace', 0, 3600);
+  if (!LOOPBACK.test(options.host) && options.keys === undefined)
+    throw new DurchblickError('keys-needed', `--host ${options.host} can be reached by others, and there are no keys`, {
+      hint: 'Make one with `npx durchblick serve --new-key NAME`, and name its file with --keys.',
+    });
+  const paths = await pathsOf(given);
+  const models = await Promise.all(paths.map((path) => servedModel(path, options)));
+  const twice = models.find(({ name }, k) => models.findIndex((other) => other.name === name) < k);
+  if (twice)
+    throw new DurchblickError('doubled-name', `two models would be at /models/${twice.name}`, {
+      hint: 'A model is named after its file, or the folder of its model.yaml.',
+    });
+  const keys =
+    options.keys === undefined
+      ? undefined
+      : await keysIn(
+          options.keys,
+          models.map(({ name }) => name),
+        );
+  const folder = fileURLToPath(new URL('../explorer/', import.meta.url));
+  const server = await serverOf({
+    models,
+    ...(keys ? { keys } : {}),
+    version: await versionOf(),
+    atOnce,
+    seconds,
+    log: process.stderr.isTTY ? undefined : { write: (line) => void process.stderr.write(line) },
+    ...((await isThere(folder)) ? { page: pageIn(folder) } : {}),
+  });
+  const address = await server.listen({ host: options.host, port }).catch(async (error: unknown) => {
+    await server.close();
+    const { code } = error as { code?: string };
+    throw new DurchblickError('cannot-listen', `cannot listen at ${options.host}:${port} (${code ?? (error as Error).message})`, {
+      kind: 'engine',
+      hint:
+        code === 'EADDRINUSE' ? 'Another program is there; take another --port, or 0 for a free one.' : 'Name another --host or --port.',
+    });
+  });
+  const list = models.map(({ name, title }) => `  ${dim(`${address}/models/${name}`)}  ${title}\n`).join('');
+  await deliver(`${bold(address)} answers; Ctrl+C ends it\n${list}`, undefined, 'words');
+  return untilTold(() => server.close(), grace);
+};

@@ -1,0 +1,40 @@
+// The forms that answers have over HTTP, and on the command line where they are the same.
+import type { Result } from '../book/types.ts';
+import { renderChart } from '../chart/index.ts';
+import { arrowFileOf, arrowStreamOf } from '../files/arrow.ts';
+
+/** What an answer is sent as: by name, or by media type in `Accept`. */
+export const MEDIA = {
+  json: 'application/json',
+  csv: 'text/csv',
+  ndjson: 'application/x-ndjson',
+  markdown: 'text/markdown',
+  arrow: 'application/vnd.apache.arrow.stream',
+  parquet: 'application/vnd.apache.parquet',
+  svg: 'image/svg+xml',
+  png: 'image/png',
+  'vega-lite': 'application/vnd.vegalite.v6+json',
+  text: 'text/plain',
+  html: 'text/html',
+} as const;
+export type FormatName = keyof typeof MEDIA;
+
+export type Content = string | Uint8Array;
+
+/** Data as JSON, as files of the command line have it. */
+export const jsonText = (value: unknown): string => `${JSON.stringify(value, null, 2)}\n`;
+
+/** An answer in each form; the Arrow file of the command line is a stream over HTTP. */
+export const RESULT_FORMS: Partial<Record<FormatName, (result: Result) => Content | Promise<Content>>> = {
+  json: (result) => jsonText(result.toJson()),
+  csv: (result) => result.toCsv('data'),
+  ndjson: (result) => result.toNdjson(),
+  markdown: (result) => result.toMarkdown(),
+  arrow: (result) => arrowStreamOf(result.toColumns()),
+  parquet: (result) => result.toParquet(),
+  svg: (result) => renderChart(result, 'svg'),
+  png: (result) => renderChart(result, 'png'),
+  'vega-lite': (result) => renderChart(result, 'vl.json'),
+};
+
+export const arrowFile = (result: Result): Promise<Uint8Array> => arrowFileOf(result.toColumns());

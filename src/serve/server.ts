@@ -1,0 +1,356 @@
+// The HTTP interface over opened models: routes from the table, keys, turns, forms, states as ETags.
+import { createHash } from 'node:crypto';
+import type { FastifyInstance, FastifyReply, FastifyRequest } from 'fastify';
+import { stableText } from '../basics/fingerprint.ts';
+import { once } from '../basics/kept-promises.ts';
+import type { Book } from '../book/types.ts';
+import { DurchblickError } from '../errors.ts';
+import type { Question } from '../model/schema.ts';
+import { sharedWork } from '../plan/cancel.ts';
+import { type Content, type FormatName, jsonText, MEDIA } from './formats.ts';
+import { type Key, keyFinder } from './keys.ts';
+import { metricsOf } from './metrics.ts';
+import { openApi } from './openapi.ts';
+import { checkQuery, QUERY_FORMAT, type Query } from './parameters.ts';
+import { HttpProblem, problemOf } from './problem.ts';
+import { ROUTES, type Route } from './routes.ts';
+import { type Turns, turnsOf } from './turns.ts';
+
+/** A model that is served: how it is opened, under filters fixed for good, and the statements of a question. */
+export interface ServedModel {
+  /** Its name in addresses. */
+  readonly name: string;
+  readonly title: string;
+  readonly open: (where: Question['where']) => Promise<Book>;
+  readonly statements?: (question: Question, where: Question['where']) => Promise<string>;
+}
+
+export interface ServeOptions {
+  readonly models: readonly ServedModel[];
+  readonly keys?: readonly Key[];
+  readonly version: string;
+  /** Questions that run at once; default 8. */
+  readonly atOnce?: number;
+  /** Questions that wait for their turn; more are refused with 503. Default 200. */
+  readonly line?: number;
+  /** Seconds that an answer may take; default 60. */
+  readonly seconds?: number;
+  /** Bytes of a question that is sent; default 1 MiB. */
+  readonly bodyBytes?: number;
+  /** Log lines go there; none when left out. */
+  readonly log?: { readonly write: (line: string) => void };
+  /** Files of the page, by path, with their media types; none when left out. */
+  readonly page?: (path: string) => Promise<{ readonly content: Content; readonly type: string } | undefined>;
+}
+
+/** Everything that requests are answered from. */
+interface Served extends Required<Pick<ServeOptions, 'version' | 'seconds'>> {
+  readonly models: ReadonlyMap<string, ServedModel>;
+  readonly findKey: ((header: string | undefined, address: string) => Key) | undefined;
+  /** Books by model and fixed filters. */
+  readonly books: Map<string, Promise<Book>>;
+  readonly turns: Turns;
+  /** Answers under way, by what they answer. */
+  readonly underWay: Map<string, { readonly content: Promise<Content>; readonly work: ReturnType<typeof sharedWork> }>;
+}
+
+const LOOPBACK = /^(localhost|127(\.\d+){3}|\[::1\])(:\d+)?$/i;
+
+const bookOf = (served: Served, model: ServedModel, where: Question['where']): Promise<Book> =>
+  once(served.books, `${model.name} ${where === undefined ? '' : stableText(where)}`, () => model.open(where));
+
+/** The model of a request, as far as its key may know that there is one. */
+const modelOf = ({ models }: Served, name: string, key: Key | undefined): ServedModel => {
+  const found = key?.models && !key.models.includes(name) ? undefined : models.get(name);
+  if (!found) throw new HttpProblem(404, 'no-model', `there is no model "${name}"`, 'GET /models lists those that there are.');
+  return found;
+};
+
+/** The form that is asked for, by parameter or `Accept`. */
+const formatOf = (route: Route, query: Query, accepts: (types: string[]) => string | false | string[]): FormatName => {
+  if (typeof query.format === 'string') return query.format as FormatName;
+  const types = route.formats.map((name) => MEDIA[name]);
+  const found = accepts(types);
+  if (found === false)
+    throw new HttpProblem(406, 'no-such-form', `this is not given as what Accept asks for`, `It is given as ${types.join(', ')}.`);
+  return route.formats.find((name) => MEDIA[name] === found) ?? route.formats[0];
+};
+
+/** What an answer is told apart by: program, model, data, the present day, and what is asked. */
+const tagOf = async ({ version }: Served, book: Book, asked: unknown): Promise<string> => {
+  const state = await book.refresh();
+  const text = stableText({ version, model: state?.model, data: state?.data, today: await book.asOf('today'), asked });
+  return `W/"${createHash('sha256').update(text).digest('base64url').slice(0, 27)}"`;
+};
+
+/** A signal that ends with the connection, or when an answer has taken too long. */
+const patience = (reply: FastifyReply, seconds: number): { readonly signal: AbortSignal; readonly end: () => void } => {
+  const controller = new AbortController();
+  const late = new HttpProblem(
+    504,
+    'too-slow',
+    `the answer takes more than ${seconds} seconds`,
+    'Ask for a shorter range or fewer members.',
+  );
+  const timer = setTimeout(() => controller.abort(late), seconds * 1000);
+  const gone = (): void => {
+    if (!reply.raw.writableEnded) controller.abort(new HttpProblem(499, 'gone', 'the client has gone away'));
+  };
+  reply.raw.once('close', gone);
+  return {
+    signal: controller.signal,
+    end: () => {
+      clearTimeout(timer);
+      reply.raw.off('close', gone);
+    },
+  };
+};
+
+/** The content of an answer; requests for the same thing at the same time are one. */
+const contentOf = async (
+  served: Served,
+  name: string,
+  signal: AbortSignal,
+  make: (signal: AbortSignal) => Promise<Content>,
+): Promise<Content> => {
+  const { underWay, turns } = served;
+  const before = underWay.get(name);
+  if (before && !before.work.signal.aborted) {
+    before.work.join(signal);
+    return orGivenUp(before.content, signal);
+  }
+  const work = sharedWork();
+  work.join(signal);
+  const controller = new AbortController();
+  work.signal.addEventListener('abort', () => controller.abort(signal.reason));
+  const content = turns
+    .run(() => make(controller.signal), controller.signal)
+    .finally(() => {
+      work.end();
+      if (underWay.get(name)?.work === work) underWay.delete(name);
+    });
+  content.catch(() => undefined);
+  underWay.set(name, { content, work });
+  return orGivenUp(content, signal);
+};
+
+/** What some work answers, or why this one has given up waiting for it. */
+const orGivenUp = <T>(work: Promise<T>, signal: AbortSignal): Promise<T> =>
+  new Promise((resolve, reject) => {
+    const leave = (): void => reject(signal.reason);
+    if (signal.aborted) return leave();
+    signal.addEventListener('abort', leave, { once: true });
+    work.then(resolve, reject).finally(() => signal.removeEventListener('abort', leave));
+  });
+
+type ModelRequest = FastifyRequest<{ Params: { model: string }; Querystring: Query }>;
+
+const answer = async (served: Served, route: Route, request: ModelRequest, reply: FastifyReply): Promise<Content | undefined> => {
+  const { key } = request as { key?: Key };
+  const { query } = request;
+  const model = modelOf(served, request.params.model, key);
+  const format = QUERY_FORMAT(route.formats);
+  checkQuery(query, request.method === 'POST' ? { format } : { ...route.takes, format });
+  const form = formatOf(route, query, (types) =>
+    (request as unknown as { accepts: () => { type: (types: string[]) => string | false } }).accepts().type(types),
+  );
+  const { signal, end } = patience(reply, served.seconds);
+  try {
+    const book = await bookOf(served, model, key?.where);
+    const asked = { path: route.path, query: { ...query, format: form }, body: request.body ?? null };
+    const tag = await tagOf(served, book, { ...asked, where: key?.where, model: model.name });
+    reply
+      .header('etag', tag)
+      .header('cache-control', served.findKey ? 'private, no-cache' : 'no-cache')
+      .header('vary', 'Accept, Authorization');
+    if (request.headers['if-none-match']?.split(/, */).includes(tag)) {
+      reply.code(304);
+      return undefined;
+    }
+    const content = await contentOf(served, `${model.name} ${tag}`, signal, async (own) => {
+      const forms = await route.answer({
+        book,
+        query,
+        body: request.body,
+        signal: own,
+        statements: model.statements && ((question) => (model.statements as NonNullable<ServedModel['statements']>)(question, key?.where)),
+      });
+      return (forms[form] as () => Content | Promise<Content>)();
+    });
+    const type = MEDIA[form];
+    reply.header('content-type', /^text|json/.test(type) ? `${type}; charset=utf-8` : type);
+    return content;
+  } catch (error) {
+    throw signal.aborted ? signal.reason : error;
+  } finally {
+    end();
+  }
+};
+
+const SAFE = {
+  'x-content-type-options': 'nosniff',
+  'referrer-policy': 'no-referrer',
+  'content-security-policy':
+    "default-src 'self'; style-src 'self' 'unsafe-inline'; script-src 'self' 'wasm-unsafe-eval' 'unsafe-eval'; worker-src 'self' blob:; img-src 'self' data: blob:; frame-ancestors 'none'",
+} as const;
+
+/** Who may ask, before anything else is looked at. */
+const guard = ({ findKey }: Served, request: FastifyRequest): void => {
+  if (findKey) (request as { key?: Key }).key = findKey(request.headers.authorization, request.ip);
+  // A page of somebody else, under a name that leads here, could read what is open to this machine alone.
+  else if (!LOOPBACK.test(request.headers.host ?? ''))
+    throw new HttpProblem(
+      403,
+      'foreign-host',
+      'this server answers to its own machine alone',
+      'Ask it as localhost, or serve with --keys.',
+    );
+};
+
+/** When the server is to end, what runs finishes; connections that wait for more questions do not keep it. */
+const addEnd = (app: FastifyInstance): void => {
+  let active = 0;
+  let told = (): void => undefined;
+  const over = (): void => {
+    active--;
+    if (active === 0) told();
+  };
+  app.addHook('onRequest', async (_, reply) => {
+    active++;
+    reply.raw.once('close', over);
+  });
+  app.addHook('preClose', async () => {
+    if (active > 0) await new Promise<void>((done) => void (told = done));
+    app.server.closeAllConnections();
+  });
+};
+
+const addErrors = (app: FastifyInstance): void => {
+  app.setErrorHandler((error, request, reply) => {
+    const problem = problemOf(error);
+    // The stack of a fault in the program itself is for the log alone.
+    if (problem.status >= 500) request.log.error({ code: problem.code, ...(problem.code === 'fault' ? { err: error } : {}) }, 'failed');
+    const { retryAfter } = error as { retryAfter?: number };
+    reply.removeHeader('etag');
+    if (retryAfter !== undefined) reply.header('retry-after', String(retryAfter));
+    if (problem.status === 401) reply.header('www-authenticate', 'Bearer');
+    return reply
+      .code(problem.status)
+      .header('cache-control', 'no-store')
+      .type('application/problem+json; charset=utf-8')
+      .send(jsonText(problem));
+  });
+  app.setNotFoundHandler(() => {
+    throw new HttpProblem(404, 'no-path', 'there is nothing at this address', 'GET /openapi.json lists what there is.');
+  });
+};
+
+const addModels = (app: FastifyInstance, served: Served): void => {
+  const known = (key: Key | undefined): readonly ServedModel[] =>
+    [...served.models.values()].filter(({ name }) => !key?.models || key.models.includes(name));
+  app.get('/models', async (request) => known((request as { key?: Key }).key).map(({ name, title }) => ({ name, title })));
+  for (const route of ROUTES) {
+    const url = `/models/:model${route.path}`;
+    const handler = async (request: FastifyRequest, reply: FastifyReply) => {
+      const content = await answer(served, route, request as ModelRequest, reply);
+      return content === undefined ? reply.send() : reply.send(typeof content === 'string' ? content : Buffer.from(content));
+    };
+    app.get(url, handler);
+    if (route.posts) app.post(url, handler);
+  }
+};
+
+/** Paths that say nothing of models, and need no key. */
+const OPEN = new Set(['/live', '/ready']);
+
+const fastifyWith = async (options: ServeOptions): Promise<FastifyInstance> => {
+  const { default: fastify } = await import('fastify').catch((cause: unknown) => {
+    throw new DurchblickError('no-package', 'serving needs the packages fastify, @fastify/accepts and @fastify/compress', {
+      kind: 'engine',
+      hint: 'npm install fastify @fastify/accepts @fastify/compress',
+      cause,
+    });
+  });
+  const app = fastify({
+    logger: options.log ? { level: 'info', stream: options.log } : false,
+    logController: new fastify.LogController({ disableRequestLogging: true }),
+    bodyLimit: options.bodyBytes ?? 2 ** 20,
+    forceCloseConnections: 'idle',
+    routerOptions: { ignoreTrailingSlash: true, maxParamLength: 200 },
+  });
+  // A question is JSON and nothing else.
+  app.removeContentTypeParser('text/plain');
+  await app.register(import('@fastify/accepts'));
+  await app.register(import('@fastify/compress'), { threshold: 1024 });
+  return app;
+};
+
+/** The server over models, not yet listening. Every model is opened, so that what is wrong is told at once. */
+export const serverOf = async (options: ServeOptions): Promise<FastifyInstance> => {
+  const served: Served = {
+    version: options.version,
+    seconds: options.seconds ?? 60,
+    models: new Map(options.models.map((model) => [model.name, model])),
+    findKey: options.keys && keyFinder(options.keys),
+    books: new Map(),
+    turns: turnsOf(options.atOnce ?? 8, options.line ?? 200),
+    underWay: new Map(),
+  };
+  const app = await fastifyWith(options);
+  const metrics = metricsOf();
+  addEnd(app);
+  app.addHook('onRequest', async (request, reply) => {
+    reply.headers(SAFE);
+    if (!OPEN.has(request.url)) guard(served, request);
+  });
+  app.addHook('onResponse', async (request, reply) => {
+    const route = request.routeOptions.url ?? 'none';
+    metrics.answered(route, reply.statusCode, reply.elapsedTime / 1000);
+    request.log.info(
+      {
+        route,
+        method: request.method,
+        status: reply.statusCode,
+        ms: Math.round(reply.elapsedTime),
+        key: (request as { key?: Key }).key?.name,
+      },
+      'answered',
+    );
+  });
+  addErrors(app);
+  app.get('/live', async () => ({ live: true }));
+  app.get('/ready', async () => ({ ready: true }));
+  app.get('/metrics', async (_, reply) => {
+    const memory = process.memoryUsage();
+    reply.type('application/openmetrics-text; version=1.0.0; charset=utf-8');
+    return metrics.text({
+      questions_running: ['Questions that run now.', served.turns.running()],
+      questions_waiting: ['Questions that wait for their turn.', served.turns.waiting()],
+      models: ['Models that are served.', served.models.size],
+      memory_bytes: ['Memory of the process.', memory.rss],
+    });
+  });
+  const document = openApi(options.version, options.keys !== undefined);
+  app.get('/openapi.json', async () => document);
+  addModels(app, served);
+  if (options.page) addPage(app, options.page);
+  app.addHook('onClose', async () => {
+    await Promise.all(Array.from(served.books.values(), async (book) => (await book.catch(() => undefined))?.close()));
+  });
+  await Promise.all([
+    ...new Set(
+      (options.keys ?? [{ where: undefined, models: undefined }]).flatMap(({ where, models }) =>
+        options.models.filter(({ name }) => !models || models.includes(name)).map((model) => bookOf(served, model, where)),
+      ),
+    ),
+  ]);
+  return app;
+};
+
+const addPage = (app: FastifyInstance, page: NonNullable<ServeOptions['page']>): void => {
+  app.get('/*', async (request, reply) => {
+    const found = await page((request.params as { '*': string })['*']);
+    if (!found) throw new HttpProblem(404, 'no-path', 'there is nothing at this address', 'GET /openapi.json lists what there is.');
+    return reply.type(found.type).send(typeof found.content === 'string' ? found.content : Buffer.from(found.content));
+  });
+};

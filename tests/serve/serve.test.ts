@@ -1,0 +1,359 @@
+import { spawnSync } from 'node:child_process';
+import { appendFileSync, cpSync, mkdtempSync, readFileSync, writeFileSync } from 'node:fs';
+import { request } from 'node:http';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import fc from 'fast-check';
+import { afterAll, beforeAll, describe, expect, test } from 'vitest';
+import { openPage, serious } from '../setup/browser.ts';
+import { durchblick, ROOT } from '../setup/cli.ts';
+import { type ServedProcess, serving } from '../setup/served.ts';
+
+const QUESTION = ['revenue', 'revenue vs year-earlier as change'];
+const PATH = '/models/gruenhof/ask?show=revenue&show=revenue+vs+year-earlier+as+change&by=month&per=region&range=ytd&totals=members';
+const OPTIONS = ['--by', 'month', '--per', 'region', '--range', 'ytd', '--totals', 'members'];
+
+/** The demo in a folder of its own, whose data may be changed. */
+const demoCopy = (): string => {
+  const folder = join(mkdtempSync(join(tmpdir(), 'serve-')), 'gruenhof');
+  cpSync(join(ROOT, 'demo'), folder, { recursive: true, filter: (path) => !path.endsWith('generate.ts') });
+  return folder;
+};
+
+let folder: string;
+let server: ServedProcess;
+beforeAll(async () => {
+  folder = demoCopy();
+  server = await serving(folder);
+});
+afterAll(async () => {
+  expect(await server.stop()).toBe(0);
+});
+
+const problem = async (response: Response) => {
+  expect(response.headers.get('content-type')).toContain('application/problem+json');
+  expect(response.headers.get('etag')).toBeNull();
+  const found = await response.json();
+  expect(found.status).toBe(response.status);
+  return found;
+};
+
+test.each([
+  ['csv', 'text/csv'],
+  ['json', 'application/json'],
+  ['ndjson', 'application/x-ndjson'],
+  ['markdown', 'text/markdown'],
+])('R3: %s has the bytes of the command line, by parameter and by Accept', async (format, type) => {
+  const { stdout } = durchblick('ask', folder, ...QUESTION, ...OPTIONS, '--format', format, '--quiet');
+  const byName = await server.get(`${PATH}&format=${format}`);
+  expect([byName.status, byName.headers.get('content-type')?.split(';')[0], await byName.text()]).toEqual([200, type, stdout]);
+  expect(await (await server.get(PATH, { accept: type })).text()).toBe(stdout);
+});
+
+test.each([
+  ['parquet', 'PAR1'],
+  ['png', '\u0089PNG'],
+  ['svg', '<svg'],
+  ['arrow', '\u00ff\u00ff\u00ff\u00ff'],
+])('%s is what it says', async (format, magic) => {
+  const response = await server.get(`${PATH}&format=${format}`);
+  expect(response.status).toBe(200);
+  expect(
+    Buffer.from(await response.arrayBuffer())
+      .toString('latin1')
+      .slice(0, magic.length),
+  ).toBe(magic);
+});
+
+test('a question sent as JSON answers as its parameters do, and one of the model by its name', async () => {
+  const post = (path: string, body: unknown) =>
+    fetch(`${server.url}${path}`, { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) });
+  const body = { show: QUESTION, by: 'month', per: ['region'], range: 'ytd', totals: ['members'] };
+  expect(await (await post('/models/gruenhof/ask?format=csv', body)).text()).toBe(await (await server.get(`${PATH}&format=csv`)).text());
+  const named = await server.get('/models/gruenhof/ask?question=monthly-sales&format=csv');
+  expect(await named.text()).toBe(durchblick('ask', folder, '--question', 'monthly-sales', '--format', 'csv', '--quiet').stdout);
+  const cell = await (
+    await post('/models/gruenhof/explain', { reading: 'revenue over mtd', at: '2026-08', members: { region: 'West' } })
+  ).json();
+  const written = durchblick('explain', folder, 'revenue over mtd', '--at', '2026-08', '--member', 'region=West', '--format', 'json');
+  expect(cell).toEqual(JSON.parse(written.stdout));
+});
+
+test.each([
+  ['/models/gruenhof/ask?show=revenu', 400, 'unknown-measure', 'Did you mean "revenue"?'],
+  ['/models/gruenhof/ask?shw=revenue', 400, 'bad-parameter', 'Did you mean "show"?'],
+  ['/models/gruenhof/ask?show=revenue&by=month&by=mnth', 400, 'bad-by', ''],
+  ['/models/gruenhof/ask?show=revenue&where=region%3DNort', 400, 'unknown-member', 'North'],
+  ['/models/gruenhof/ask?show=revenue&rest=perhaps', 400, 'bad-parameter', 'true or false'],
+  ['/models/gruenhof/ask', 400, 'no-reading', 'show=revenue'],
+  ['/models/gruenhof/explain?reading=revenue', 400, 'bad-parameter', 'at=2026-08'],
+  ['/models/nowhere/ask?show=revenue', 404, 'no-model', '/models'],
+  ['/nowhere', 404, 'no-path', '/openapi.json'],
+])('%s is a problem that says what would be right', async (path, status, code, hint) => {
+  const found = await problem(await server.get(path));
+  expect([found.status, found.code]).toEqual([status, code]);
+  expect(found.hint ?? '').toContain(hint);
+});
+
+test('a form that is not given, and a body that is none, are told', async () => {
+  expect((await problem(await server.get(PATH, { accept: 'application/pdf' }))).code).toBe('no-such-form');
+  const post = (body: string, type = 'application/json') =>
+    fetch(`${server.url}/models/gruenhof/ask`, { method: 'POST', headers: { 'content-type': type }, body });
+  expect((await problem(await post('{ "show": '))).status).toBe(400);
+  expect((await problem(await post('{ "show": ["revenue"], "shw": 1 }'))).hint).toContain('show');
+  expect((await problem(await post(`{ "show": ["${'x'.repeat(2 ** 20)}"] }`))).status).toBe(413);
+  expect((await problem(await post('a', 'text/plain'))).status).toBe(415);
+});
+
+test('V5: nothing is sent again while nothing has changed; a row more is seen by the next question', async () => {
+  const first = await server.get(`${PATH}&format=csv`);
+  const tag = first.headers.get('etag') as string;
+  const before = await first.text();
+  expect((await server.get(`${PATH}&format=csv`, { 'if-none-match': tag })).status).toBe(304);
+  expect((await server.get(`${PATH}&format=json`, { 'if-none-match': tag })).status).toBe(200);
+  appendFileSync(join(folder, 'data/order_lines.csv'), '');
+  const lines = readFileSync(join(folder, 'data/order_lines.csv'), 'utf8').trimEnd().split('\n');
+  appendFileSync(join(folder, 'data/order_lines.csv'), `${lines[lines.length - 1]}\n`);
+  const again = await server.get(`${PATH}&format=csv`, { 'if-none-match': tag });
+  expect(again.status).toBe(200);
+  const after = await again.text();
+  expect(after).not.toBe(before);
+  expect(after).toBe(durchblick('ask', folder, ...QUESTION, ...OPTIONS, '--format', 'csv', '--quiet').stdout);
+});
+
+test('many ask the same at the same time, and some go away: all who stay get the same bytes', async () => {
+  const path = `${PATH}&limit=3&rest=true&format=csv`;
+  const gone = Array.from({ length: 10 }, () => {
+    const controller = new AbortController();
+    setTimeout(() => controller.abort(), 5);
+    return fetch(`${server.url}${path}`, { signal: controller.signal }).then(
+      () => undefined,
+      () => undefined,
+    );
+  });
+  const answers = await Promise.all(Array.from({ length: 40 }, async () => (await server.get(path)).text()));
+  await Promise.all(gone);
+  expect(new Set(answers).size).toBe(1);
+  expect(answers[0]).toContain('(others)');
+  await expect.poll(async () => (await server.get('/metrics')).text()).toMatch(/^durchblick_questions_running 0$/m);
+});
+
+test('the OpenAPI document names every path that answers, and each is answered as it says', async () => {
+  const document = await (await server.get('/openapi.json')).json();
+  expect(document.openapi).toBe('3.1.0');
+  const text = JSON.stringify(document);
+  for (const [, name] of text.matchAll(/"#\/components\/(?:schemas|responses)\/(\w+)"/g))
+    expect({ ...document.components.schemas, ...document.components.responses }).toHaveProperty(name);
+  for (const [path, { get }] of Object.entries<{
+    get: { parameters?: { name: string; required: boolean; example?: string }[]; responses: Record<string, { content: object }> };
+  }>(document.paths)) {
+    const query = (get.parameters ?? [])
+      .filter(({ required }) => required)
+      .map(({ name, example }) => `${name}=${encodeURIComponent(example ?? '')}`);
+    const asks = /\/(ask|verify|sql)$/.test(path) ? ['show=revenue', 'range=2026-08'] : [];
+    const response = await server.get(`${path.replace('{model}', 'gruenhof')}?${[...query, ...asks].join('&')}`);
+    expect([path, response.status]).toEqual([path, 200]);
+    expect(Object.keys(get.responses[200].content)).toContain(response.headers.get('content-type')?.split(';')[0]);
+  }
+});
+
+test('whatever parameters say, it is an answer or a problem of theirs, never a fault of the server', async () => {
+  const word = fc.oneof(
+    fc.constantFrom(
+      'revenue',
+      'orders',
+      'month',
+      'region',
+      'ytd',
+      '2026',
+      '-1',
+      '""',
+      'a=b',
+      'region=West',
+      '(',
+      'revenue vs',
+      '😀',
+      '\u0000',
+      '%',
+      'null',
+    ),
+    fc.string({ maxLength: 30 }),
+  );
+  const route = fc.constantFrom('/ask', '/explain', '/windows', '/calendar', '/names', '/members', '/dictionary', '/alerts');
+  const name = fc.constantFrom(
+    'show',
+    'by',
+    'per',
+    'range',
+    'where',
+    'as-of',
+    'limit',
+    'reading',
+    'at',
+    'attribute',
+    'locale',
+    'only',
+    'totals',
+    'order',
+    'keep',
+  );
+  await fc.assert(
+    fc.asyncProperty(route, fc.array(fc.tuple(name, word), { maxLength: 5 }), async (path, pairs) => {
+      const response = await server.get(`/models/gruenhof${path}?${new URLSearchParams(pairs)}`);
+      expect([200, 400, 404]).toContain(response.status);
+      if (response.status !== 200) expect((await response.json()).code).not.toBe('fault');
+    }),
+    { numRuns: 300, seed: 20260815 },
+  );
+}, 300_000);
+
+test('a request that comes by the name of somebody else is refused', async () => {
+  const { port } = new URL(server.url);
+  const status = await new Promise<number>((done) => {
+    request({ port, host: '127.0.0.1', path: '/models', headers: { host: 'evil.example' } }, (response) => {
+      response.resume();
+      done(response.statusCode as number);
+    }).end();
+  });
+  expect(status).toBe(403);
+});
+
+test('the log has routes and times, and nothing of what was asked', () => {
+  const lines = server
+    .log()
+    .trim()
+    .split('\n')
+    .map((line) => JSON.parse(line));
+  expect(lines.some(({ route, status, ms }) => route === '/models/:model/ask' && status === 200 && typeof ms === 'number')).toBe(true);
+  expect(server.log()).not.toMatch(/West|revenue/);
+});
+
+test('the explorer is served, and shows what the command line answers', async () => {
+  const opened = await openPage(`${server.url}/#gruenhof`, ({ href }) => href.startsWith(server.url));
+  try {
+    await opened.page.waitForSelector('#answer tbody tr');
+    const shown = await opened.page.$$eval('#answer tbody tr', (rows) => rows.map((row) => (row.children[0].textContent ?? '').trim()));
+    expect(shown).toEqual(['2026-01', '2026-02', '2026-03', '2026-04', '2026-05', '2026-06', '2026-07', '2026-08']);
+    const first = await opened.page.$eval('#answer tbody tr', (row) => row.children[1].textContent ?? '');
+    const { stdout } = durchblick('ask', folder, 'revenue', '--by', 'month', '--range', 'ytd', '--format', 'markdown', '--quiet');
+    expect(stdout).toContain(first.trim());
+    await opened.page.getByRole('combobox', { name: 'By', exact: true }).click();
+    await opened.page.getByRole('option', { name: 'quarter', exact: true }).click();
+    await expect.poll(() => opened.page.$$eval('#answer tbody tr', (rows) => rows.length)).toBe(3);
+    await opened.page.locator('#answer button.cell').first().click();
+    await opened.page.waitForSelector('#why');
+    expect(await serious(opened.page)).toEqual([]);
+    expect(opened.errors).toEqual([]);
+  } finally {
+    await opened.close();
+  }
+});
+
+describe('keys (V3)', () => {
+  const made = (name: string) => {
+    const { status, stdout, stderr } = spawnSync(process.execPath, ['dist/cli/main.js', 'serve', '--new-key', name], {
+      cwd: ROOT,
+      encoding: 'utf8',
+    });
+    expect(status).toBe(0);
+    return { key: /: (\S+)\n$/.exec(stderr)?.[1] as string, line: stdout.trimEnd().split('\n')[1] };
+  };
+  const [west, all, other] = [made('west'), made('all'), made('other')];
+  const file = join(mkdtempSync(join(tmpdir(), 'keys-')), 'keys.yaml');
+  let keyed: ServedProcess;
+  beforeAll(async () => {
+    const limited = west.line.replace(/ }$/, ', where: { region: West } }');
+    writeFileSync(file, `keys:\n${limited}\n${all.line}\n${other.line.replace(/ }$/, ', models: [second] }')}\n`);
+    const second = join(folder, '../second');
+    cpSync(folder, second, { recursive: true });
+    keyed = await serving(folder, second, '--keys', file);
+  });
+  afterAll(() => keyed?.stop());
+  const as = (key: string, path: string) => keyed.get(path, { authorization: `Bearer ${key}` });
+
+  test('keys are hashed in their file, and none is in the log', () => {
+    const written = readFileSync(file, 'utf8');
+    for (const { key } of [west, all, other]) {
+      expect(key).toMatch(/^[\w-]{43}$/);
+      expect(written).not.toContain(key);
+      expect(keyed.log()).not.toContain(key);
+    }
+  });
+
+  test('without a key nothing is told, not even which models there are', async () => {
+    for (const path of ['/models', '/models/gruenhof', '/models/nowhere/ask', '/openapi.json', '/metrics']) {
+      const response = await keyed.get(path);
+      expect([path, response.status, response.headers.get('www-authenticate')]).toEqual([path, 401, 'Bearer']);
+      expect(await response.text()).not.toMatch(/gruenhof|second|Grünhof/);
+    }
+    expect((await keyed.get('/live')).status).toBe(200);
+  });
+
+  test('a key sees its models, and no others', async () => {
+    expect(await (await as(other.key, '/models')).json()).toEqual([{ name: 'second', title: 'Grünhof nurseries' }]);
+    expect((await as(other.key, '/models/gruenhof/ask?show=revenue')).status).toBe(404);
+    expect((await as(all.key, '/models')).status).toBe(200);
+  });
+
+  test('fixed filters hold on every path: no other region is told anywhere, in no hint either', async () => {
+    const document = await (await as(all.key, '/openapi.json')).json();
+    const regions = /\b(North|South|East|Alps)\b/;
+    const asked = [
+      'show=revenue&per=region&by=month&totals=true',
+      'show=revenue&where=region%3DNort',
+      'show=budget-attainment&per=region,family',
+      'show=revenue&per=region&limit=1&rest=true',
+    ];
+    for (const path of Object.keys(document.paths)) {
+      const queries = /\/(ask|verify|sql)$/.test(path)
+        ? asked
+        : /explain/.test(path)
+          ? ['reading=revenue&at=2026-08&rows=50', 'reading=revenue&at=2026-08&member=region%3DNorth']
+          : /members/.test(path)
+            ? ['attribute=region', 'attribute=regin']
+            : [''];
+      for (const query of queries) {
+        const text = await (await as(west.key, `${path.replace('{model}', 'gruenhof')}?${query}`)).text();
+        // What the key's holder has said comes back. Where the lines of West were shipped to is part of them.
+        const shipped = /\{\s*"name": "ship-region[^{}]*\}/g;
+        const own = (query.includes('North') ? text.replaceAll('North', '') : text).replace(shipped, '');
+        expect(`${path}?${query}: ${regions.exec(/dictionary|figures|check/.test(path) ? '' : own)?.[0]}`).toBe(
+          `${path}?${query}: undefined`,
+        );
+      }
+    }
+    const rows = await (await as(west.key, '/models/gruenhof/ask?show=revenue&per=region&format=csv')).text();
+    expect(rows.trim().split('\r\n').length).toBe(2);
+    expect(
+      (await (await as(all.key, '/models/gruenhof/ask?show=revenue&per=region&format=csv')).text()).trim().split('\r\n').length,
+    ).toBeGreaterThan(5);
+  });
+
+  test('tries with wrong keys are slowed down, and say when to come again', async () => {
+    const statuses: number[] = [];
+    let last: Response | undefined;
+    for (let k = 0; k < 6; k++) {
+      last = await as('wrong', '/models');
+      statuses.push(last.status);
+    }
+    expect(statuses.slice(0, 3)).toEqual([401, 401, 401]);
+    expect(statuses[statuses.length - 1]).toBe(429);
+    expect(Number(last?.headers.get('retry-after'))).toBeGreaterThanOrEqual(1);
+  });
+});
+
+test.each([
+  [['--host', '0.0.0.0'], 2, 'there are no keys'],
+  [['--port', 'x'], 2, '--port is "x"'],
+  [['--keys', 'nowhere.yaml'], 2, 'nowhere.yaml'],
+  [['demo', 'demo'], 2, 'two models would be at /models/demo'],
+  [['nowhere'], 2, 'nowhere'],
+])('serve %j ends with %i and says %s', (args, code, said) => {
+  const found = spawnSync(
+    process.execPath,
+    ['dist/cli/main.js', 'serve', 'demo', ...args].filter((_, k) => !(k === 2 && args[0] === 'nowhere')),
+    { cwd: ROOT, encoding: 'utf8', timeout: 20_000 },
+  );
+  expect([found.status, found.stderr.includes(said)]).toEqual([code, true]);
+  expect(found.stderr).not.toMatch(/^ {4}at /m);
+});
