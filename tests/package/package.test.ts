@@ -40,9 +40,10 @@ beforeAll(() => {
 
 test('the tarball has what is needed and nothing else', () => {
   const allowed =
-    /^(dist\/.*\.(js|d\.ts)|demo\/(model\.yaml|model\.schema\.json|data\/[\w.]+)|docs\/([\w-]+\.md|screenshots\/[\w-]+\.png)|package\.json|(README|CONTRIBUTING|CHANGELOG)\.md|LICENSE)$/;
+    /^(dist\/.*\.(js|d\.ts)|dist\/cli\/third-party\.txt|dist\/explorer\/(index\.html|assets\/[\w.-]+\.(js|css))|demo\/(model\.yaml|model\.schema\.json|data\/[\w.]+)|docs\/([\w-]+\.md|screenshots\/[\w-]+\.png)|package\.json|(README|CONTRIBUTING|CHANGELOG)\.md|LICENSE)$/;
   expect(contents.filter((path) => !allowed.test(path))).toEqual([]);
-  for (const path of ['dist/index.js', 'dist/cli/main.js', 'demo/model.yaml', 'LICENSE', 'README.md']) expect(contents).toContain(path);
+  for (const path of ['dist/index.js', 'dist/cli/main.js', 'dist/explorer/index.html', 'demo/model.yaml', 'LICENSE', 'README.md'])
+    expect(contents).toContain(path);
 });
 
 test('links of the packed pages lead to packed files', () => {
