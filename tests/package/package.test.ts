@@ -8,6 +8,7 @@ import { build } from 'vite';
 import { beforeAll, describe, expect, test } from 'vitest';
 import { openApplication } from '../setup/browser.ts';
 import { durchblick, ROOT } from '../setup/cli.ts';
+import { servedBy } from '../setup/served.ts';
 
 const own = JSON.parse(readFileSync(join(ROOT, 'package.json'), 'utf8')) as {
   version: string;
@@ -44,6 +45,17 @@ test('the tarball has what is needed and nothing else', () => {
   expect(contents.filter((path) => !allowed.test(path))).toEqual([]);
   for (const path of ['dist/index.js', 'dist/cli/main.js', 'dist/explorer/index.html', 'demo/model.yaml', 'LICENSE', 'README.md'])
     expect(contents).toContain(path);
+});
+
+test('`npx durchblick serve` needs nothing but the package: without a model it serves the demo, with the explorer', async () => {
+  const served = await servedBy(join(project, 'node_modules/durchblick/dist/cli/main.js'), project, []);
+  try {
+    expect(await (await served.get('/')).text()).toContain('<meta name="server" content="models">');
+    expect(await (await served.get('/models')).json()).toEqual([{ name: 'gruenhof', title: 'Grünhof nurseries' }]);
+    expect((await served.get('/models/gruenhof/ask?show=revenue&by=year&format=csv')).status).toBe(200);
+  } finally {
+    expect(await served.stop()).toBe(0);
+  }
 });
 
 test('links of the packed pages lead to packed files', () => {

@@ -11,11 +11,11 @@ export interface ServedProcess {
 }
 
 /** Serves models as a user does: a process of its own, at a free port. */
-export const serving = async (...args: readonly string[]): Promise<ServedProcess> => {
-  const child = spawn(process.execPath, ['dist/cli/main.js', 'serve', ...args, '--port', '0'], {
-    cwd: ROOT,
-    stdio: ['ignore', 'pipe', 'pipe'],
-  });
+export const serving = (...args: readonly string[]): Promise<ServedProcess> => servedBy('dist/cli/main.js', ROOT, args);
+
+/** The same with a command line that is installed elsewhere. */
+export const servedBy = async (command: string, cwd: string, args: readonly string[]): Promise<ServedProcess> => {
+  const child = spawn(process.execPath, [command, 'serve', ...args, '--port', '0'], { cwd, stdio: ['ignore', 'pipe', 'pipe'] });
   let [out, log] = ['', ''];
   child.stderr.on('data', (text) => void (log += text));
   const over = new Promise<number | null>((done) => child.once('exit', done));
