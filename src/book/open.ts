@@ -48,6 +48,7 @@ const recordOf = async (model: Model, engine: Engine, options: OpenBookOptions):
     check: (state) => checkMembers(fixed.asked, state.store.members),
     cacheBytes: options.cacheBytes ?? CACHE_BYTES,
     refresh: refreshOf(options.refresh),
+    keepsGood: options.whenBad === 'keep',
   });
   return {
     model,
@@ -128,8 +129,8 @@ export const open = async <N extends Names, const W extends WhereOf<N> = WhereOf
       return states.notes().map((note) => ({ ...note, message: noteText(note, words) }));
     },
     refresh: async () => {
-      const seen = await states.refresh();
-      return seen && (await import('./answer-state.ts')).answerState(model, seen);
+      const { seen, turnedBad } = await states.refresh();
+      return seen && { ...(await import('./answer-state.ts')).answerState(model, seen), ...(turnedBad === undefined ? {} : { turnedBad }) };
     },
     cost: states.cost,
     close: states.close,

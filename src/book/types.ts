@@ -29,6 +29,11 @@ export interface OpenBookOptions<N extends Names = Names, W = WhereOf<N>> {
    */
   readonly refresh?: number;
   /**
+   * What becomes of questions when files have turned bad while the book is open (a date that is none, a file that is gone): `fail`,
+   * the default, tells it; `keep` answers from the last state that could be opened, with the note `turned-bad`.
+   */
+  readonly whenBad?: 'fail' | 'keep';
+  /**
    * `once` where a book answers a question or two and is closed: cubes fetched from a database then have what the question
    * needs, and no single days that would serve other units and windows as well. Answers are the same. Default `often`.
    */
@@ -45,6 +50,8 @@ export interface AnswerState {
   readonly data?: string;
   /** The instant (ISO 8601, UTC) at which the data were looked at. */
   readonly time?: string;
+  /** What is wrong with the data as they are now, where the last state that could be opened answers (`whenBad`). */
+  readonly turnedBad?: string;
 }
 
 /** An answer with its ways out; those that need a package say so when it is missing. */

@@ -39,6 +39,8 @@ export interface Opening extends EngineOptions {
   readonly loaded?: (parts: readonly PartPlace[]) => void;
   /** Filters fixed for good (V3). */
   readonly fixed?: Question['where'];
+  /** Files that turn bad leave the last good state in use. */
+  readonly whenBad?: 'keep';
   /** The book answers one question. */
   readonly asked?: 'once';
   /** Files that the command is going to write. */
@@ -155,6 +157,7 @@ export const openBook = async (path: string, options: Opening = {}): Promise<Boo
   );
   return open(model, (await engineMaker(loaded, { ...options, allow }))(), {
     ...opening,
+    ...(options.whenBad ? { whenBad: options.whenBad } : {}),
     ...(options.asked ? { asked: options.asked } : {}),
     ...(options.fixed ? { where: options.fixed } : {}),
   });

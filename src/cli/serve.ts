@@ -62,7 +62,7 @@ const servedModel = async (path: string, options: ServeCommandOptions): Promise<
   return {
     name: addressName(file),
     title: model.name,
-    open: (where) => openBook(file, { ...options, fixed: where }),
+    open: (where) => openBook(file, { ...options, fixed: where, whenBad: 'keep' }),
     // Where files lie on this machine is nobody's business.
     statements: async (question, where) =>
       (await statementsOf(file, () => question, { connect, allow, fixed: where })).replaceAll(`${folder}${sep}`, ''),

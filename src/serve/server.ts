@@ -8,7 +8,9 @@ import { DurchblickError } from '../errors.ts';
 import type { Question } from '../model/schema.ts';
 import { sharedWork } from '../plan/cancel.ts';
 import { type Content, type FormatName, jsonText, MEDIA } from './formats.ts';
+import { type Kept, keptAnswers } from './kept.ts';
 import { type Key, keyFinder } from './keys.ts';
+import { sharedLook } from './looks.ts';
 import { metricsOf } from './metrics.ts';
 import { openApi } from './openapi.ts';
 import { checkQuery, QUERY_FORMAT, type Query } from './parameters.ts';
@@ -35,6 +37,8 @@ export interface ServeOptions {
   readonly line?: number;
   /** Seconds that an answer may take; default 60. */
   readonly seconds?: number;
+  /** Bytes of answers to keep for those who ask the same of the same state; default 64 MiB. */
+  readonly keptBytes?: number;
   /** Bytes of a question that is sent; default 1 MiB. */
   readonly bodyBytes?: number;
   /** Log lines go there; none when left out. */
@@ -48,16 +52,32 @@ interface Served extends Required<Pick<ServeOptions, 'version' | 'seconds'>> {
   readonly models: ReadonlyMap<string, ServedModel>;
   readonly findKey: ((header: string | undefined, address: string) => Key) | undefined;
   /** Books by model and fixed filters. */
-  readonly books: Map<string, Promise<Book>>;
+  readonly books: Map<string, Promise<Opened>>;
+  readonly kept: Kept;
   readonly turns: Turns;
   /** Answers under way, by what they answer. */
   readonly underWay: Map<string, { readonly content: Promise<Content>; readonly work: ReturnType<typeof sharedWork> }>;
 }
 
+/** A book, and how its data are looked at: what tells their state and the present day apart. */
+interface Opened {
+  readonly book: Book;
+  readonly look: () => Promise<{ readonly turnedBad: string | undefined }>;
+}
+
+const openedOf = async (book: Promise<Book>): Promise<Opened> => {
+  const own = await book;
+  const look = sharedLook(async () => {
+    const state = await own.refresh();
+    return { model: state?.model, data: state?.data, turnedBad: state?.turnedBad, today: await own.asOf('today') };
+  });
+  return { book: own, look };
+};
+
 const LOOPBACK = /^(localhost|127(\.\d+){3}|\[::1\])(:\d+)?$/i;
 
-const bookOf = (served: Served, model: ServedModel, where: Question['where']): Promise<Book> =>
-  once(served.books, `${model.name} ${where === undefined ? '' : stableText(where)}`, () => model.open(where));
+const bookOf = (served: Served, model: ServedModel, where: Question['where']): Promise<Opened> =>
+  once(served.books, `${model.name} ${where === undefined ? '' : stableText(where)}`, () => openedOf(model.open(where)));
 
 /** The model of a request, as far as its key may know that there is one. */
 const modelOf = ({ models }: Served, name: string, key: Key | undefined): ServedModel => {
@@ -77,9 +97,8 @@ const formatOf = (route: Route, query: Query, accepts: (types: string[]) => stri
 };
 
 /** What an answer is told apart by: program, model, data, the present day, and what is asked. */
-const tagOf = async ({ version }: Served, book: Book, asked: unknown): Promise<string> => {
-  const state = await book.refresh();
-  const text = stableText({ version, model: state?.model, data: state?.data, today: await book.asOf('today'), asked });
+const tagOf = async ({ version }: Served, { look }: Opened, asked: unknown): Promise<string> => {
+  const text = stableText({ version, seen: await look(), asked });
   return `W/"${createHash('sha256').update(text).digest('base64url').slice(0, 27)}"`;
 };
 
@@ -156,9 +175,11 @@ const answer = async (served: Served, route: Route, request: ModelRequest, reply
   );
   const { signal, end } = patience(reply, served.seconds);
   try {
-    const book = await bookOf(served, model, key?.where);
+    const opened = await bookOf(served, model, key?.where);
+    const { book } = opened;
     const asked = { path: route.path, query: { ...query, format: form }, body: request.body ?? null };
-    const tag = await tagOf(served, book, { ...asked, where: key?.where, model: model.name });
+    const told = { ...asked, where: key?.where, model: model.name };
+    const tag = await tagOf(served, opened, told);
     reply
       .header('etag', tag)
       .header('cache-control', served.findKey ? 'private, no-cache' : 'no-cache')
@@ -167,7 +188,9 @@ const answer = async (served: Served, route: Route, request: ModelRequest, reply
       reply.code(304);
       return undefined;
     }
-    const content = await contentOf(served, `${model.name} ${tag}`, signal, async (own) => {
+    const name = `${model.name} ${tag}`;
+    const kept = served.kept.get(name);
+    const make = async (own: AbortSignal): Promise<Content> => {
       const forms = await route.answer({
         book,
         query,
@@ -175,8 +198,12 @@ const answer = async (served: Served, route: Route, request: ModelRequest, reply
         signal: own,
         statements: model.statements && ((question) => (model.statements as NonNullable<ServedModel['statements']>)(question, key?.where)),
       });
-      return (forms[form] as () => Content | Promise<Content>)();
-    });
+      const made = await (forms[form] as () => Content | Promise<Content>)();
+      // Data that changed meanwhile are another state: what was made of them is nobody's but this request's.
+      if ((await tagOf(served, opened, told)) === tag) served.kept.set(name, made);
+      return made;
+    };
+    const content = kept ?? (await contentOf(served, name, signal, make));
     const type = MEDIA[form];
     reply.header('content-type', /^text|json/.test(type) ? `${type}; charset=utf-8` : type);
     return content;
@@ -293,6 +320,7 @@ export const serverOf = async (options: ServeOptions): Promise<FastifyInstance> 
     models: new Map(options.models.map((model) => [model.name, model])),
     findKey: options.keys && keyFinder(options.keys),
     books: new Map(),
+    kept: keptAnswers(options.keptBytes ?? 64 * 2 ** 20),
     turns: turnsOf(options.atOnce ?? 8, options.line ?? 200),
     underWay: new Map(),
   };
@@ -319,13 +347,26 @@ export const serverOf = async (options: ServeOptions): Promise<FastifyInstance> 
   });
   addErrors(app);
   app.get('/live', async () => ({ live: true }));
-  app.get('/ready', async () => ({ ready: true }));
+  app.get('/ready', async () => {
+    const looks = await Promise.all(
+      Array.from(served.books.values(), async (opened) =>
+        (await opened).look().then(
+          ({ turnedBad }) => turnedBad === undefined,
+          () => false,
+        ),
+      ),
+    );
+    // How many, and not which: nobody needs a key for this.
+    const bad = looks.filter((good) => !good).length;
+    return { ready: true, ...(bad > 0 ? { turnedBad: bad } : {}) };
+  });
   app.get('/metrics', async (_, reply) => {
     const memory = process.memoryUsage();
     reply.type('application/openmetrics-text; version=1.0.0; charset=utf-8');
     return metrics.text({
       questions_running: ['Questions that run now.', served.turns.running()],
       questions_waiting: ['Questions that wait for their turn.', served.turns.waiting()],
+      kept_bytes: ['Bytes of answers that are kept.', served.kept.bytes()],
       models: ['Models that are served.', served.models.size],
       memory_bytes: ['Memory of the process.', memory.rss],
     });
@@ -335,7 +376,7 @@ export const serverOf = async (options: ServeOptions): Promise<FastifyInstance> 
   addModels(app, served);
   if (options.page) addPage(app, options.page);
   app.addHook('onClose', async () => {
-    await Promise.all(Array.from(served.books.values(), async (book) => (await book.catch(() => undefined))?.close()));
+    await Promise.all(Array.from(served.books.values(), async (book) => (await book.catch(() => undefined))?.book.close()));
   });
   await Promise.all([
     ...new Set(

@@ -1,5 +1,6 @@
 import { builtInWindow, unitParts } from './built-in.ts';
 import type { Words } from './language.ts';
+import { minute } from './phrases.ts';
 
 /** A unit with its plural, and the ending that adjectives before it take. */
 const UNITS: Readonly<Record<string, readonly [one: string, many: string, ending: string]>> = {
@@ -192,6 +193,7 @@ export const de: Words = {
       `${fact}: ${count} ${count === 1 ? 'Wert' : 'Werte'} von ${role} (${column}) ${are(count)} kein Datum und ${count === 1 ? 'gilt' : 'gelten'} als leer`,
     'missing-rates': ({ fact, rate, role, first, count }) =>
       `${fact}: ${have(count)} kein ${rate} am Datum ${role}, zuerst am ${first}, und ${are(count)} leer in dem, was ihn nimmt`,
+    'turned-bad': ({ reason, time }) => `die Daten sind fehlerhaft geworden: ${reason}; geantwortet wird aus dem Stand von ${minute(time)}`,
     'unreadable-fact': ({ fact }) => `${fact} darf nicht gelesen werden: seine Tage zählen weder für den Kalender noch für den letzten Tag`,
   },
 };

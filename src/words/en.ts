@@ -1,5 +1,6 @@
 import { builtInWindow, unitParts } from './built-in.ts';
 import type { Words } from './language.ts';
+import { minute } from './phrases.ts';
 
 const UNITS = { day: 'day', week: 'week', month: 'month', quarter: 'quarter', half: 'half-year', year: 'year', 'week-year': 'week-year' };
 
@@ -168,6 +169,7 @@ export const en: Words = {
       `${fact}: ${counted(count, 'value')} of ${role} (${column}) ${are(count)} no date and taken as blank`,
     'missing-rates': ({ fact, rate, role, first, count }) =>
       `${fact}: ${have(count)} no ${rate} on ${role}, the first on ${first}, and ${are(count)} blank in what takes it`,
+    'turned-bad': ({ reason, time }) => `the data have turned bad: ${reason}; this is answered from what they were at ${minute(time)}`,
     'unreadable-fact': ({ fact }) => `${fact} may not be read: its dates count neither for the calendar nor for the latest date`,
   },
 };

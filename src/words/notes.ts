@@ -52,6 +52,7 @@ export interface NoteDetails {
     readonly first: string;
     readonly count: number;
   };
+  readonly 'turned-bad': { readonly reason: string; readonly time: number };
   readonly 'unreadable-fact': { readonly fact: string; readonly count: number };
 }
 

@@ -90,3 +90,6 @@ export interface Phrases {
 /** Fills the places of a phrase. */
 export const filled = (phrase: string, values: Readonly<Record<string, string | number>>): string =>
   phrase.replace(/\{(\w+)\}/g, (_, name: string) => String(values[name] ?? ''));
+
+/** An instant (ms since 1970) to the minute, in UTC: the same in every language. */
+export const minute = (time: number): string => `${new Date(time).toISOString().slice(0, 16).replace('T', ' ')} UTC`;

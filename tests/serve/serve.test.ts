@@ -121,6 +121,29 @@ test('V5: nothing is sent again while nothing has changed; a row more is seen by
   expect(after).toBe(durchblick('ask', folder, ...QUESTION, ...OPTIONS, '--format', 'csv', '--quiet').stdout);
 });
 
+test('V6: data that turn bad leave the last good state in use; answers and /ready say so until they are well again', async () => {
+  const file = join(folder, 'data/budget.csv');
+  const good = readFileSync(file, 'utf8');
+  const path = '/models/gruenhof/ask?show=budget&by=year';
+  const before = await (await server.get(path)).json();
+  appendFileSync(
+    file,
+    good
+      .trimEnd()
+      .split('\n')
+      .slice(-1)[0]
+      .replace(/\d{4}-\d\d/, 'nonsense'),
+  );
+  const meanwhile = await server.get(path);
+  const found = await meanwhile.json();
+  expect([meanwhile.status, found.rows]).toEqual([200, before.rows]);
+  expect(found.notes.map(({ code }: { code: string }) => code)).toContain('turned-bad');
+  expect(await (await server.get('/ready')).json()).toEqual({ ready: true, turnedBad: 1 });
+  writeFileSync(file, good);
+  expect(await (await server.get(path)).json()).toEqual(before);
+  expect(await (await server.get('/ready')).json()).toEqual({ ready: true });
+});
+
 test('many ask the same at the same time, and some go away: all who stay get the same bytes', async () => {
   const path = `${PATH}&limit=3&rest=true&format=csv`;
   const gone = Array.from({ length: 10 }, () => {

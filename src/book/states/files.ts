@@ -23,6 +23,8 @@ interface Files extends StatesOptions {
   readonly opening: Map<string, Promise<Opened>>;
   latest: Opened;
   looked: number;
+  /** Why the data as they are now could not be opened, and which they were; undefined where the latest state is theirs. */
+  bad: { readonly found: string | undefined; readonly message: string } | undefined;
 }
 
 const openedOf = async (
@@ -63,9 +65,22 @@ const present = async (files: Files): Promise<Opened> => {
   if (!look) return latest;
   if (Date.now() - files.looked < refresh) return latest;
   const now = Date.now();
-  const found = await look();
-  files.looked = now;
-  return found === token(files.latest) ? files.latest : once(opening, found, () => openAnew(files).finally(() => opening.delete(found)));
+  let found: string | undefined;
+  try {
+    found = await look();
+    const other = found;
+    files.looked = now;
+    if (other !== token(files.latest)) {
+      // What could not be opened is not tried again before it changes.
+      if (files.bad && files.bad.found === other) return files.latest;
+      await once(opening, other, () => openAnew(files).finally(() => opening.delete(other)));
+    }
+    files.bad = undefined;
+  } catch (error) {
+    if (!files.keepsGood) throw error;
+    files.bad = { found, message: (error as Error).message };
+  }
+  return files.latest;
 };
 
 /** Where rows are read while a question runs: what its files are now, if that is not what they were. */
@@ -84,7 +99,8 @@ const askOf = async <T>(
 ): Promise<{ readonly give: () => T; readonly after: string | undefined }> => {
   one.users++;
   try {
-    const give = await ask(one.state).then(
+    const { bad } = files;
+    const give = await ask(bad ? { ...one.state, turnedBad: bad.message } : one.state).then(
       (answer) => () => answer,
       (error: unknown) => () => {
         throw error;
@@ -115,12 +131,22 @@ const run = async <T>(files: Files, ask: (state: State) => Promise<T>): Promise<
 export const fileStates = async (model: Model, first: Store, options: StatesOptions): Promise<States> => {
   const counts: CubeCounts = { scans: 0, cached: 0, cells: 0 };
   const latest = await openedOf(first, { ...options, model, counts });
-  const files: Files = { ...options, model, counts, latest, looked: Date.now(), inUse: new Set([latest]), opening: new Map() };
+  const files: Files = {
+    ...options,
+    model,
+    counts,
+    latest,
+    looked: Date.now(),
+    bad: undefined,
+    inUse: new Set([latest]),
+    opening: new Map(),
+  };
   return {
     run: (ask) => run(files, ask),
     refresh: async () => {
       files.looked = Number.NEGATIVE_INFINITY;
-      return (await present(files)).state.seen;
+      const { seen } = (await present(files)).state;
+      return { seen, ...(files.bad ? { turnedBad: files.bad.message } : {}) };
     },
     notes: () => files.latest.state.store.notes,
     cost: () => {

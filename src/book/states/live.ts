@@ -157,7 +157,7 @@ export const liveStates = async (model: Model, base: Store, options: StatesOptio
       }
       return inView(live, ask, signal);
     },
-    refresh: () => inView(live, async ({ seen }) => seen, undefined),
+    refresh: () => inView(live, async ({ seen }) => ({ seen }), undefined),
     notes: () => live.latest?.state.store.notes ?? base.notes,
     cost: () => ({ ...counts, ...(base.fetched ? { fetched: base.fetched() } : {}) }),
     close: base.close,

@@ -23,6 +23,8 @@ export interface State {
   readonly reached: Reads;
   /** Which state it is; undefined where a program gave the rows. */
   readonly seen: DataState | undefined;
+  /** What is wrong with the data as they are now, where this is the last state that could be opened. */
+  readonly turnedBad?: string;
 }
 
 /** A state over a store, with what serves its aggregates. */
@@ -58,6 +60,8 @@ export interface StatesOptions {
   /** What must hold of a state before anything is answered from it. */
   readonly check: (state: State) => Promise<void>;
   readonly cacheBytes: number;
+  /** Files that have turned bad leave the last good state in use. */
+  readonly keepsGood: boolean;
   /** Milliseconds for which a state is taken for the present one without looking. */
   readonly refresh: number;
 }
@@ -66,7 +70,7 @@ export interface StatesOptions {
 export interface States {
   readonly run: <T>(ask: (state: State) => Promise<T>, signal?: Cancellation) => Promise<T>;
   /** Looks at the data now, and answers which state they are in. */
-  readonly refresh: () => Promise<DataState | undefined>;
+  readonly refresh: () => Promise<Pick<State, 'seen' | 'turnedBad'>>;
   readonly notes: () => Store['notes'];
   readonly cost: () => Readonly<CubeCounts> & { readonly fetched?: number };
   readonly close: () => Promise<void>;
