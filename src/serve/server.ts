@@ -7,6 +7,7 @@ import type { Book } from '../book/types.ts';
 import { DurchblickError } from '../errors.ts';
 import type { Question } from '../model/schema.ts';
 import { sharedWork } from '../plan/cancel.ts';
+import { API_PAGE, API_SCRIPT } from './api-page.ts';
 import { type Content, type FormatName, jsonText, MEDIA } from './formats.ts';
 import { type Kept, keptAnswers } from './kept.ts';
 import { type Key, keyFinder } from './keys.ts';
@@ -287,8 +288,8 @@ const addModels = (app: FastifyInstance, served: Served): void => {
   }
 };
 
-/** Paths that say nothing of models, and need no key. */
-const OPEN = new Set(['/live', '/ready']);
+/** Paths that say nothing of models, and need no key: pages ask for it themselves. */
+const OPEN = /^\/(live|ready|api|api\.js|index\.html|assets\/[^?]*)?(\?.*)?$/;
 
 const fastifyWith = async (options: ServeOptions): Promise<FastifyInstance> => {
   const { default: fastify } = await import('fastify').catch((cause: unknown) => {
@@ -329,7 +330,7 @@ export const serverOf = async (options: ServeOptions): Promise<FastifyInstance> 
   addEnd(app);
   app.addHook('onRequest', async (request, reply) => {
     reply.headers(SAFE);
-    if (!OPEN.has(request.url)) guard(served, request);
+    if (!OPEN.test(request.url)) guard(served, request);
   });
   app.addHook('onResponse', async (request, reply) => {
     const route = request.routeOptions.url ?? 'none';
@@ -373,6 +374,8 @@ export const serverOf = async (options: ServeOptions): Promise<FastifyInstance> 
   });
   const document = openApi(options.version, options.keys !== undefined);
   app.get('/openapi.json', async () => document);
+  app.get('/api', async (_, reply) => reply.type('text/html; charset=utf-8').send(API_PAGE));
+  app.get('/api.js', async (_, reply) => reply.type('text/javascript; charset=utf-8').send(API_SCRIPT));
   addModels(app, served);
   if (options.page) addPage(app, options.page);
   app.addHook('onClose', async () => {

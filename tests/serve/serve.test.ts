@@ -352,6 +352,33 @@ describe('keys (V3)', () => {
     ).toBeGreaterThan(5);
   });
 
+  test('the explorer and the page of the interface ask for the key, and show what it may see', async () => {
+    const opened = await openPage(`${keyed.url}/?show=revenue&per=region&by=year#gruenhof`, ({ href }) => href.startsWith(keyed.url));
+    const { page } = opened;
+    try {
+      await page.getByLabel('Key').fill(west.key);
+      await page.getByRole('button', { name: 'Open', exact: true }).click();
+      await page.waitForSelector('#answer tbody tr');
+      const regions = await page.$$eval('#answer tbody tr', (rows) => rows.map((row) => row.children[1].textContent));
+      expect(new Set(regions)).toEqual(new Set(['West']));
+      // A tab that has the key once needs no second time.
+      await page.goto(`${keyed.url}/api`);
+      const ask = page.locator('details', { hasText: 'answers a question' }).first();
+      await ask.locator('textarea[name=show]').fill('revenue\norders');
+      await ask.locator('textarea[name=per]').fill('region');
+      await ask.locator('select[name=format]').selectOption('csv');
+      await ask.getByRole('button', { name: 'Try it' }).click();
+      await expect.poll(() => ask.locator('output').textContent()).toContain('West');
+      expect(await ask.locator('output').textContent()).toContain('revenue,orders');
+      expect(await ask.locator('pre').first().textContent()).toContain(
+        '/models/gruenhof/ask?show=revenue&show=orders&per=region&format=csv',
+      );
+      expect(await serious(page)).toEqual([]);
+    } finally {
+      await opened.close();
+    }
+  });
+
   test('tries with wrong keys are slowed down, and say when to come again', async () => {
     const statuses: number[] = [];
     let last: Response | undefined;
