@@ -98,8 +98,8 @@ const formatOf = (route: Route, query: Query, accepts: (types: string[]) => stri
 };
 
 /** What an answer is told apart by: program, model, data, the present day, and what is asked. */
-const tagOf = async ({ version }: Served, { look }: Opened, asked: unknown): Promise<string> => {
-  const text = stableText({ version, seen: await look(), asked });
+const tagOf = async ({ version }: Served, { look }: Opened, asked: unknown, signal: AbortSignal): Promise<string> => {
+  const text = stableText({ version, seen: await orGivenUp(look(), signal), asked });
   return `W/"${createHash('sha256').update(text).digest('base64url').slice(0, 27)}"`;
 };
 
@@ -180,7 +180,7 @@ const answer = async (served: Served, route: Route, request: ModelRequest, reply
     const { book } = opened;
     const asked = { path: route.path, query: { ...query, format: form }, body: request.body ?? null };
     const told = { ...asked, where: key?.where, model: model.name };
-    const tag = await tagOf(served, opened, told);
+    const tag = await tagOf(served, opened, told, signal);
     reply
       .header('etag', tag)
       .header('cache-control', served.findKey ? 'private, no-cache' : 'no-cache')
@@ -201,7 +201,7 @@ const answer = async (served: Served, route: Route, request: ModelRequest, reply
       });
       const made = await (forms[form] as () => Content | Promise<Content>)();
       // Data that changed meanwhile are another state: what was made of them is nobody's but this request's.
-      if ((await tagOf(served, opened, told)) === tag) served.kept.set(name, made);
+      if ((await tagOf(served, opened, told, own)) === tag) served.kept.set(name, made);
       return made;
     };
     const content = kept ?? (await contentOf(served, name, signal, make));
