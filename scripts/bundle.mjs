@@ -31,17 +31,16 @@ const { metafile } = await build({
   logLevel: 'error',
 });
 
-/** Packages that are in the bundle, with the terms that they come under. */
-const packages = new Set(Object.keys(metafile.inputs).flatMap((path) => /.*node_modules\/((?:@[^/]+\/)?[^/]+)\//.exec(path)?.[1] ?? []));
-const termsOf = (name) => {
-  const folder = `node_modules/${name}`;
+/** Folders of packages that are in the bundle, with the terms that they come under. */
+const folders = new Set(Object.keys(metafile.inputs).flatMap((path) => /^.*node_modules\/(?:@[^/]+\/)?[^/]+(?=\/)/.exec(path)?.[0] ?? []));
+const termsOf = (folder) => {
   const file = readdirSync(folder).find((own) => /^licen[cs]e/i.test(own));
-  const { license, version } = JSON.parse(readFileSync(`${folder}/package.json`, 'utf8'));
+  const { name, license, version } = JSON.parse(readFileSync(`${folder}/package.json`, 'utf8'));
   return `${name} ${version} (${license})\n\n${file ? readFileSync(`${folder}/${file}`, 'utf8').trim() : ''}\n`;
 };
 writeFileSync(
   'dist/cli-bundled/third-party.txt',
-  [...packages]
+  [...folders]
     .sort()
     .map(termsOf)
     .join(`\n${'-'.repeat(80)}\n\n`),

@@ -1,7 +1,7 @@
 // The forms that answers have over HTTP, and on the command line where they are the same.
 import type { Result } from '../book/types.ts';
 import { renderChart } from '../chart/index.ts';
-import { arrowFileOf, arrowStreamOf } from '../files/arrow.ts';
+import { arrowStreamOf } from '../files/arrow.ts';
 
 /** What an answer is sent as: by name, or by media type in `Accept`. */
 export const MEDIA = {
@@ -36,5 +36,3 @@ export const RESULT_FORMS: Partial<Record<FormatName, (result: Result) => Conten
   png: (result) => renderChart(result, 'png'),
   'vega-lite': (result) => renderChart(result, 'vl.json'),
 };
-
-export const arrowFile = (result: Result): Promise<Uint8Array> => arrowFileOf(result.toColumns());

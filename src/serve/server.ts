@@ -206,6 +206,8 @@ const answer = async (served: Served, route: Route, request: ModelRequest, reply
     };
     const content = kept ?? (await contentOf(served, name, signal, make));
     const type = MEDIA[form];
+    // A page that is an answer runs its own script, and reaches nothing of this server.
+    if (form === 'html') reply.header('content-security-policy', ANSWER_PAGE);
     reply.header('content-type', /^text|json/.test(type) ? `${type}; charset=utf-8` : type);
     return content;
   } catch (error) {
@@ -221,6 +223,8 @@ const SAFE = {
   'content-security-policy':
     "default-src 'self'; style-src 'self' 'unsafe-inline'; script-src 'self' 'wasm-unsafe-eval' 'unsafe-eval'; worker-src 'self' blob:; img-src 'self' data: blob:; frame-ancestors 'none'",
 } as const;
+
+const ANSWER_PAGE = "sandbox allow-scripts; default-src 'none'; style-src 'unsafe-inline'; script-src 'unsafe-inline'; img-src data:";
 
 /** Who may ask, before anything else is looked at. */
 const guard = ({ findKey }: Served, request: FastifyRequest): void => {

@@ -272,6 +272,24 @@ test('the explorer is served, and shows what the command line answers', async ()
   }
 });
 
+test('the dictionary is a page that can be searched, and reaches nothing of the server', async () => {
+  const opened = await openPage(`${server.url}/models/gruenhof/dictionary`, ({ href }) => href.startsWith(server.url));
+  const { page } = opened;
+  try {
+    await page.locator('input[type=search]').fill('lead-time');
+    await expect.poll(() => page.locator('main section:visible').count()).toBe(1);
+    const read = await page.evaluate(() =>
+      fetch('/models').then(
+        () => 'read',
+        () => 'refused',
+      ),
+    );
+    expect(read).toBe('refused');
+  } finally {
+    await opened.close();
+  }
+});
+
 describe('keys (V3)', () => {
   const made = (name: string) => {
     const { status, stdout, stderr } = spawnSync(process.execPath, ['dist/cli/main.js', 'serve', '--new-key', name], {
