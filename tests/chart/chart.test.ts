@@ -276,3 +276,8 @@ test('years stand over one axis of months, the newest loud and its running month
   const hollow = items.filter(({ fill, datum }) => fill === LIGHT.background && datum?.partial === true);
   expect(hollow.map(({ datum }) => [datum?.member, datum?.period])).toEqual([['2026', 'Aug']]);
 });
+
+test('R5: the title of a chart is in the language of its answer', async () => {
+  const result = await book.ask({ show: ['revenue'], by: 'month', range: 'ytd', locale: 'de' });
+  expect(chartSpec(result).title).toMatchObject({ text: 'Umsatz', subtitle: '1. Jan. – 15. Aug. 2026, Stand 2026-08-15' });
+});
