@@ -1,4 +1,5 @@
 export type { Finding } from './book/check/finding.ts';
+export { type ModelFacts, modelFacts } from './book/model-facts.ts';
 export { open } from './book/open.ts';
 export { resultFromJson } from './book/travelled.ts';
 export type {

@@ -1,5 +1,6 @@
 // What can be asked over HTTP, as a table: paths, parameters and forms. Requests are held to it, and the OpenAPI document is made of it.
 import * as z from 'zod/mini';
+import { modelFacts } from '../book/model-facts.ts';
 import type { Book, ExplainRequest, Result } from '../book/types.ts';
 import { isoOf } from '../calendar/day.ts';
 import { calendarSql, calendarTable } from '../calendar/table.ts';
@@ -23,7 +24,6 @@ import {
 } from '../result/listings.ts';
 import { namesCsv } from '../result/names.ts';
 import { type Content, type FormatName, jsonText, RESULT_FORMS } from './formats.ts';
-import { modelFacts } from './model-facts.ts';
 import {
   AS_OF,
   CALENDAR,

@@ -15,7 +15,7 @@ import {
 import type { FiredAlert } from 'durchblick';
 import { useCallback, useDeferredValue, useEffect, useMemo, useState } from 'react';
 import { keepKey, SERVER, type ServedName, servedModels } from './engine/http.ts';
-import { type Answered, type Fault, faultWords, type ModelFacts } from './engine/protocol.ts';
+import { type Answered, type Fault, faultWords, type OpenedModel } from './engine/protocol.ts';
 import { type Change, MODEL, useAlerts, useAnswer, useChange, useExplained, useModel } from './hooks.ts';
 import { Answer } from './parts/Answer.tsx';
 import { Chart } from './parts/Chart.tsx';
@@ -46,7 +46,7 @@ const Alerts = ({ alerts }: { readonly alerts: readonly FiredAlert[] }) =>
   );
 
 interface AnswerPaneProps {
-  readonly model: ModelFacts;
+  readonly model: OpenedModel;
   readonly view: View;
   readonly result: Answered;
   readonly alerts: readonly FiredAlert[];
@@ -95,7 +95,7 @@ const AnswerPane = ({ model, view, result, alerts, explained, onChange }: Answer
 };
 
 interface FormProps {
-  readonly model: ModelFacts;
+  readonly model: OpenedModel;
   readonly view: View;
   readonly fault: Fault | undefined;
   readonly onChange: Change;
@@ -149,7 +149,7 @@ const Served = () => {
   );
 };
 
-const Header = ({ name, onOpen }: { readonly name: string; readonly onOpen: (model: ModelFacts) => void }) => {
+const Header = ({ name, onOpen }: { readonly name: string; readonly onOpen: (model: OpenedModel) => void }) => {
   const scheme = useComputedColorScheme('light');
   const { setColorScheme } = useMantineColorScheme();
   return (
@@ -213,7 +213,7 @@ export const App = () => {
   const alerts = useAlerts(model, view?.asOf);
   const change = useChange(view, setView, answer);
   const openOwn = useCallback(
-    (found: ModelFacts) => {
+    (found: OpenedModel) => {
       start(found, undefined);
       history.pushState(null, '', location.pathname);
     },

@@ -1,4 +1,4 @@
-import type { ModelFacts } from './engine/protocol.ts';
+import type { OpenedModel } from './engine/protocol.ts';
 
 export interface Completion {
   /** What stands in the field once it is chosen. */
@@ -12,7 +12,7 @@ const MODIFIERS = ['on', 'over', 'vs', 'as', 'across'] as const;
 const FORMS = ['value', 'difference', 'change', 'ratio', 'index'];
 
 /** What can stand at the end of a reading that is being typed, nearest first. */
-export const completions = (typed: string, model: ModelFacts): Completion[] => {
+export const completions = (typed: string, model: OpenedModel): Completion[] => {
   const begun = /[a-z0-9.-]*$/i.exec(typed)?.[0] ?? '';
   const before = typed.slice(0, typed.length - begun.length);
   const words = before.trim().split(/[\s(]+/);

@@ -3,7 +3,7 @@ import type { FiredAlert } from 'durchblick';
 import { startTransition, useCallback, useEffect, useRef, useState } from 'react';
 import { call, Failed } from './engine/client.ts';
 import { SERVER } from './engine/http.ts';
-import type { Answered, Fault, ModelFacts } from './engine/protocol.ts';
+import type { Answered, Fault, OpenedModel } from './engine/protocol.ts';
 import type { Explained } from './parts/Why.tsx';
 import { type Cell, firstView, fromSearch, isByWindows, questionOf, toSearch, type View } from './state.ts';
 
@@ -36,10 +36,10 @@ const useLatest = <T>(run: (value: T) => Promise<void>): ((value: T) => void) =>
 
 /** The model beside the page, or one of own files; what is shown starts anew with it. */
 export const useModel = () => {
-  const [model, setModel] = useState<ModelFacts>();
+  const [model, setModel] = useState<OpenedModel>();
   const [view, setView] = useState<View>();
   const [fault, setFault] = useState<Fault>();
-  const start = useCallback((found: ModelFacts, search: string | undefined) => {
+  const start = useCallback((found: OpenedModel, search: string | undefined) => {
     setModel(found);
     setView(search === undefined ? firstView(found) : fromSearch(search, found));
   }, []);
@@ -69,7 +69,7 @@ export const useModel = () => {
 };
 
 /** The last answer, and what went wrong since; `answer` asks at once, the view's own question when nothing has. */
-export const useAnswer = (model: ModelFacts | undefined, view: View | undefined) => {
+export const useAnswer = (model: OpenedModel | undefined, view: View | undefined) => {
   const [result, setResult] = useState<Answered>();
   const [fault, setFault] = useState<Fault>();
   const lastAsked = useRef('');
@@ -99,7 +99,7 @@ export const useAnswer = (model: ModelFacts | undefined, view: View | undefined)
 };
 
 /** Why the chosen number is what it is. */
-export const useExplained = (model: ModelFacts | undefined, view: View | undefined, asked: string | undefined): Explained | undefined => {
+export const useExplained = (model: OpenedModel | undefined, view: View | undefined, asked: string | undefined): Explained | undefined => {
   const [explained, setExplained] = useState<Explained>();
   const explain = useLatest(
     useCallback(async ({ own, cell, names, windows }: { own: View; cell: Cell; names: readonly string[]; windows: boolean }) => {
@@ -131,7 +131,7 @@ export const useExplained = (model: ModelFacts | undefined, view: View | undefin
 };
 
 /** Alerts at the as-of date. */
-export const useAlerts = (model: ModelFacts | undefined, asOf: string | undefined): readonly FiredAlert[] => {
+export const useAlerts = (model: OpenedModel | undefined, asOf: string | undefined): readonly FiredAlert[] => {
   const [alerts, setAlerts] = useState<readonly FiredAlert[]>([]);
   useEffect(() => {
     if (asOf === undefined || !model) return;

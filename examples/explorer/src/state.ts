@@ -1,5 +1,5 @@
 import type { Question } from 'durchblick';
-import type { ModelFacts } from './engine/protocol.ts';
+import type { OpenedModel } from './engine/protocol.ts';
 
 /** Everything that the page shows, as plain data: what is in the URL. */
 export interface View {
@@ -30,7 +30,7 @@ export interface Cell {
 const PER_YEAR = 'ytd';
 
 /** What the page opens with: the first measure by month, this year, against the year before. */
-export const firstView = (model: ModelFacts): View => {
+export const firstView = (model: OpenedModel): View => {
   const [measure] = model.measures;
   return {
     show: [measure, `${measure} vs year-earlier`, `${measure} vs year-earlier as change`],
@@ -107,7 +107,7 @@ export const questionOf = (view: View): Question => {
 };
 
 /** Windows lie at the as-of date and have no range of their own. */
-export const isByWindows = (view: View, model: ModelFacts): boolean => {
+export const isByWindows = (view: View, model: OpenedModel): boolean => {
   const [first] = view.by.split(',');
   return first !== '' && !model.units.includes(first) && model.windows.includes(first);
 };
@@ -147,7 +147,7 @@ const mapOf = (json: string | null): More => {
 };
 
 /** Reads a URL; whatever is no view is left as it is in the first one. */
-export const fromSearch = (text: string, model: ModelFacts): View => {
+export const fromSearch = (text: string, model: OpenedModel): View => {
   const search = new URLSearchParams(text);
   const first = firstView(model);
   if (!search.has('show')) return first;

@@ -1,6 +1,6 @@
 // The same calls over HTTP, where `durchblick serve` serves the page: the server answers, the page draws.
-import { type Explanation, type FiredAlert, partWords, type Question, type ResultJson, resultFromJson } from 'durchblick';
-import type { Answered, Calls, Fault, ModelFacts } from './protocol.ts';
+import { type Explanation, type FiredAlert, type ModelFacts, partWords, type Question, type ResultJson, resultFromJson } from 'durchblick';
+import type { Answered, Calls, Fault, OpenedModel } from './protocol.ts';
 
 /** Where models are served; empty where the page opens its model itself. */
 export const SERVER = document.querySelector<HTMLMetaElement>('meta[name="server"]')?.content ?? '';
@@ -18,7 +18,7 @@ const KEY = 'durchblick-key';
 /** The key that is sent along, kept for as long as the tab is open. */
 export const keepKey = (key: string): void => sessionStorage.setItem(KEY, key);
 
-let facts: ModelFacts | undefined;
+let facts: OpenedModel | undefined;
 let model = '';
 
 const ask = async (path: string, body?: unknown): Promise<Response> => {
@@ -55,7 +55,7 @@ export const overHttp: Over = {
     const found = models.find(({ name }) => name === wanted) ?? models[0];
     if (!found) throw new Failed({ code: 'no-model', message: 'no model is served' });
     model = `/${encodeURIComponent(found.name)}`;
-    facts = { ...(await json<ModelFacts>(model)), text: '', rows: 0 };
+    facts = { ...(await json<ModelFacts>(model)), text: '' };
     return facts;
   },
   ask: async (question) => {

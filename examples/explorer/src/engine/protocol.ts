@@ -1,32 +1,9 @@
-import type { Explanation, FiredAlert, Question, ResultJson, TextTable } from 'durchblick';
+import type { Explanation, FiredAlert, ModelFacts, Question, ResultJson, TextTable } from 'durchblick';
 import type { Charted } from 'durchblick/chart';
 
-/** What the page must know of an opened model. */
-export interface ModelFacts {
-  readonly name: string;
-  readonly locale: string;
+/** What the page must know of an opened model, and the model's own text where the page has it. */
+export interface OpenedModel extends ModelFacts {
   readonly text: string;
-  readonly units: readonly string[];
-  readonly roles: readonly string[];
-  readonly rolesOf: Readonly<Record<string, readonly string[]>>;
-  readonly measures: readonly string[];
-  readonly formulas: readonly string[];
-  readonly windows: readonly string[];
-  readonly ownWindows: readonly string[];
-  readonly comparisons: readonly string[];
-  /** Questions that the model has names for. */
-  readonly questions: readonly {
-    readonly name: string;
-    readonly label: string;
-    readonly description?: string;
-    readonly question: Question;
-  }[];
-  readonly attributes: readonly { readonly name: string; readonly members: readonly string[] }[];
-  /** First and last day with data, and the model's own as-of day, `YYYY-MM-DD`. */
-  readonly first: string;
-  readonly last: string;
-  readonly asOf: string;
-  readonly rows: number;
 }
 
 /** A result as plain data, with its formatted texts. */
@@ -52,8 +29,8 @@ export interface Draft {
 
 /** What the worker can be asked, and what it answers. */
 export interface Calls {
-  open: (model: string, base: string) => ModelFacts;
-  openFiles: (model: string, files: readonly (readonly [string, Uint8Array])[]) => ModelFacts;
+  open: (model: string, base: string) => OpenedModel;
+  openFiles: (model: string, files: readonly (readonly [string, Uint8Array])[]) => OpenedModel;
   draft: (files: readonly (readonly [string, Uint8Array])[]) => Draft;
   ask: (question: Question) => Answered;
   csv: (question: Question) => string;

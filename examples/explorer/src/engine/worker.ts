@@ -1,8 +1,8 @@
-import { type Book, DurchblickError, isoOf, open, partWords, type Question } from 'durchblick';
+import { type Book, DurchblickError, modelFacts, open, partWords, type Question } from 'durchblick';
 import { draftModel } from 'durchblick/draft';
 import { memory, urlFiles } from 'durchblick/memory';
 import { questionYaml, readModel } from 'durchblick/yaml';
-import type { Answered, Calls, Fault, ModelFacts } from './protocol.ts';
+import type { Answered, Calls, Fault, OpenedModel } from './protocol.ts';
 
 type Reading = (path: string) => Promise<Uint8Array>;
 
@@ -17,55 +17,6 @@ const theBook = (): Book => {
   return book;
 };
 
-const factsOf = async (own: Book, text: string): Promise<ModelFacts> => {
-  const { model } = own;
-  const names = new Set<string>();
-  for (const [part, dimension] of model.parts)
-    for (const attribute of dimension.attributes.keys()) names.add(part === dimension.name ? attribute : `${part}.${attribute}`);
-  for (const [part, dimension] of model.parts) if (dimension.attributes.size === 0) names.add(part);
-  for (const fact of model.facts.values()) for (const band of fact.bands.keys()) names.add(band);
-  // Days have attributes of their own, whatever the facts link to (U11): those that are wanted most.
-  for (const name of ['weekday', 'working-day', 'month-of-year', 'year']) names.add(name);
-  const attributes = await Promise.all([...names].map(async (name) => ({ name, members: await own.members(name) })));
-  const days: string[] = [];
-  for (const fact of model.facts.values()) {
-    if (fact.horizon !== 'actual') continue;
-    const [role] = fact.roles.keys();
-    const bounds = await own.bounds(fact.name, role);
-    if (bounds) days.push(isoOf(bounds.first), isoOf(bounds.last));
-  }
-  const asOf = isoOf(await own.asOf());
-  days.sort();
-  const rolesOf: Record<string, readonly string[]> = {};
-  for (const { name, fact, open: level } of model.measures.values()) rolesOf[name] = level ? [] : [...fact.roles.keys()];
-  return {
-    name: model.name,
-    locale: model.locale,
-    text,
-    units: model.units,
-    roles: [...new Set([...model.facts.values()].flatMap(({ roles }) => [...roles.keys()]))],
-    rolesOf,
-    measures: [...model.measures.keys()],
-    formulas: [...model.formulas.keys()],
-    windows: [...model.windows.keys()],
-    ownWindows: [...model.windows.values()].filter(({ builtIn }) => !builtIn).map(({ name }) => name),
-    comparisons: [...model.comparisons.keys()],
-    questions: (await own.names())
-      .filter(({ kind }) => kind === 'question')
-      .map(({ name, label = name, description }) => ({
-        name,
-        label,
-        ...(description === undefined ? {} : { description }),
-        question: (model.questions.get(name) as { question: Question }).question,
-      })),
-    attributes,
-    first: days[0] ?? asOf,
-    last: days[days.length - 1] ?? asOf,
-    asOf,
-    rows: 0,
-  };
-};
-
 const MODEL = 'model.yaml';
 /** The model's own text beside the files that it includes. */
 const withText =
@@ -73,13 +24,13 @@ const withText =
   async (path: string): Promise<Uint8Array> =>
     path === MODEL ? new TextEncoder().encode(text) : files(path);
 
-const openWith = async (text: string, files: Reading): Promise<ModelFacts> => {
+const openWith = async (text: string, files: Reading): Promise<OpenedModel> => {
   const next = await open(await readModel(MODEL, withText(text, files)), memory({}, { files }));
   await book?.close();
   book = next as Book;
   opened = { text, files };
   statements = undefined;
-  return factsOf(book, text);
+  return { ...(await modelFacts(book)), text };
 };
 
 const answered = async (question: Question): Promise<Answered> => {

@@ -1,7 +1,7 @@
 import { Button, Group, MultiSelect, Popover, Select, Slider, Stack, Switch, Text, TextInput } from '@mantine/core';
 import { DatePicker } from '@mantine/dates';
 import { memo, useState } from 'react';
-import type { ModelFacts } from '../engine/protocol.ts';
+import type { OpenedModel } from '../engine/protocol.ts';
 import { isByWindows, moreWords, questionOf, type View, viewOf } from '../state.ts';
 
 const DAY = 86_400_000;
@@ -10,7 +10,7 @@ const isoOf = (day: number): string => new Date(day * DAY).toISOString().slice(0
 
 export interface ControlsProps {
   readonly view: View;
-  readonly model: ModelFacts;
+  readonly model: OpenedModel;
   /** `step`: a move that can be gone back to; `slide`: one of many on the way. */
   readonly onChange: (change: Partial<View>, how: 'step' | 'slide') => void;
 }

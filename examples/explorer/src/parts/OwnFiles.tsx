@@ -1,7 +1,7 @@
 import { Alert, Button, FileButton, Group, List, Modal, Text, Textarea } from '@mantine/core';
 import { useEffect, useState } from 'react';
 import { call, Failed } from '../engine/client.ts';
-import { type Draft, faultWords, type ModelFacts } from '../engine/protocol.ts';
+import { type Draft, faultWords, type OpenedModel } from '../engine/protocol.ts';
 
 type Files = readonly (readonly [string, Uint8Array])[];
 
@@ -51,7 +51,7 @@ const modelAmong = (found: Files): Files[number] | undefined => {
 };
 
 /** Files that were given, the model drafted of them or among them, and what is wrong with it. */
-const useDraft = (onOpen: (model: ModelFacts) => void) => {
+const useDraft = (onOpen: (model: OpenedModel) => void) => {
   const [files, setFiles] = useState<Files>([]);
   const [draft, setDraft] = useState<Draft>();
   const [yaml, setYaml] = useState('');
@@ -107,7 +107,7 @@ const Guesses = ({ guesses }: Pick<Draft, 'guesses'>) =>
  * Own files, dropped anywhere or chosen: a model with its files is opened; of files alone a model is drafted, to be
  * corrected and opened. Nothing leaves the page.
  */
-export const OwnFiles = ({ onOpen }: { readonly onOpen: (model: ModelFacts) => void }) => {
+export const OwnFiles = ({ onOpen }: { readonly onOpen: (model: OpenedModel) => void }) => {
   const { files, draft, yaml, setYaml, fault, take, openIt, forget } = useDraft(onOpen);
   const over = useDropped((list) => void take(list));
   return (

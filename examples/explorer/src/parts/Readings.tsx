@@ -1,12 +1,12 @@
 import { ActionIcon, Button, Combobox, Group, Popover, Select, Stack, Text, TextInput, useCombobox } from '@mantine/core';
 import { memo, useState } from 'react';
 import { completions } from '../complete.ts';
-import { type Fault, faultWords, type ModelFacts } from '../engine/protocol.ts';
+import { type Fault, faultWords, type OpenedModel } from '../engine/protocol.ts';
 
 interface FieldProps {
   readonly value: string;
   readonly label: string;
-  readonly model: ModelFacts;
+  readonly model: OpenedModel;
   readonly fault: Fault | undefined;
   readonly onChange: (text: string) => void;
   readonly onRemove: (() => void) | undefined;
@@ -116,7 +116,7 @@ const Field = ({ value, label, model, fault, onChange, onRemove }: FieldProps) =
 const FORMS = ['value', 'difference', 'change', 'ratio', 'index'];
 
 /** Puts a reading together from lists, for those who do not type. */
-const Builder = ({ model, onAdd }: { readonly model: ModelFacts; readonly onAdd: (text: string) => void }) => {
+const Builder = ({ model, onAdd }: { readonly model: OpenedModel; readonly onAdd: (text: string) => void }) => {
   const [opened, setOpened] = useState(false);
   const [what, setWhat] = useState<string | null>(model.measures[0]);
   const [role, setRole] = useState<string | null>(null);
@@ -206,7 +206,7 @@ const Builder = ({ model, onAdd }: { readonly model: ModelFacts; readonly onAdd:
 
 export interface ReadingsProps {
   readonly show: readonly string[];
-  readonly model: ModelFacts;
+  readonly model: OpenedModel;
   readonly fault: Fault | undefined;
   readonly onChange: (show: readonly string[]) => void;
 }

@@ -1,8 +1,9 @@
 // What a page or a program must know of a model before it asks: names that can be asked for, and the days there are.
-import type { Book } from '../book/types.ts';
 import { isoOf } from '../calendar/day.ts';
 import type { Question } from '../model/schema.ts';
+import type { Book } from './types.ts';
 
+/** Names, questions, members and days of an open model, as plain data. */
 export interface ModelFacts {
   readonly name: string;
   readonly locale: string;
@@ -51,6 +52,7 @@ const dataDays = async (book: Book): Promise<readonly string[]> => {
   return days.sort();
 };
 
+/** What there is to ask for in an open model, for pages with choices: names in the order of the model, members in theirs (R1), days inclusive. */
 export const modelFacts = async (book: Book): Promise<ModelFacts> => {
   const { model } = book;
   const asOf = isoOf(await book.asOf());
