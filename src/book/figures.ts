@@ -33,3 +33,6 @@ export const figuresOf = async (book: BookRecord): Promise<readonly FigureOutcom
     return outcomes;
   });
 };
+
+/** A figure as plain data. */
+export const figureJson = ({ fault, ...rest }: FigureOutcome) => ({ ...rest, ...(fault ? { fault: fault.message } : {}) });

@@ -1,6 +1,7 @@
 import { readFile } from 'node:fs/promises';
 import { counted } from '../basics/text.ts';
 import type { Finding } from '../book/check/finding.ts';
+import { figureJson } from '../book/figures.ts';
 import type { Book, FiredAlert } from '../book/types.ts';
 import { DurchblickError, describe, rulesCited } from '../errors.ts';
 import { missingFile } from '../files/missing.ts';
@@ -11,7 +12,7 @@ import { formatter } from '../result/format.ts';
 import { faultsJson, findingsJson } from '../result/listings.ts';
 import { wordsOf } from '../words/all.ts';
 import { type EngineOptions, oneOf, openBook } from './book.ts';
-import { figureJson, figuresText } from './figures.ts';
+import { figuresText } from './figures.ts';
 import { modelsIn } from './models.ts';
 import { arrow, dim, exitCodeOf, red, yellow } from './output.ts';
 import { deliver, toStderr } from './write.ts';

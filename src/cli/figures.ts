@@ -44,9 +44,6 @@ export const figuresText = (figures: readonly FigureOutcome[], all: boolean): st
   return `${shown}${counted(figures.length, 'figure')}: ${counted(computed.length - different.length, 'holds', 'hold')}, ${counted(different.length, 'differs', 'differ')}${figures.length > computed.length ? `, ${figures.length - computed.length} could not be computed` : ''}\n`;
 };
 
-/** A figure as plain data. */
-export const figureJson = ({ fault, ...rest }: FigureOutcome) => ({ ...rest, ...(fault ? { fault: fault.message } : {}) });
-
 /** A figure as a line of a model. */
 const yamlLine = (figure: Vouched): string => {
   const keys = Object.entries(figure).map(([key, value]) => [kebab(key), value] as const);

@@ -3,8 +3,8 @@ import { format } from 'sql-formatter';
 
 /** Lists of numbers, and rows of them. */
 const LISTS = /\[-?\d+(?:, -?\d+)*\]|\(-?\d+(?:, -?\d+)*\)(?:,\s*\(-?\d+(?:, -?\d+)*\))+/g;
-/** Texts, quoted names, words, and anything else by the character. */
-const TOKENS = /'(?:[^']|'')*'|"(?:[^"]|"")*"|\w+|\W/g;
+/** Comments, texts, quoted names, words, and anything else by the character. */
+const TOKENS = /--[^\n]*|\/\*[\s\S]*?\*\/|'(?:[^']|'')*'|"(?:[^"]|"")*"|\w+|\W/g;
 const SHORT = 110;
 
 interface Open {

@@ -8,7 +8,7 @@ import { missingFile } from '../files/missing.ts';
 import { loadModel } from '../files/node.ts';
 import { readYaml } from '../files/yaml-text.ts';
 import { type Key, keysOf, newKey } from '../serve/keys.ts';
-import { type ServedModel, serverOf } from '../serve/server.ts';
+import { isLoopback, type ServedModel, serverOf } from '../serve/server.ts';
 import { type EngineOptions, openBook } from './book.ts';
 import { layOut } from './demo.ts';
 import { modelFile } from './models.ts';
@@ -75,8 +75,6 @@ const wholeNumber = (text: string, option: string, least: number, most: number):
   throw new DurchblickError('bad-option', `${option} is "${text}"`, { hint: `It takes a whole number from ${least} to ${most}.` });
 };
 
-const LOOPBACK = /^(localhost|127(\.\d{1,3}){3}|::1)$/;
-
 const keysIn = async (file: string, models: readonly string[]): Promise<readonly Key[]> => {
   const text = await readFile(file, 'utf8').catch(async (error: unknown) => {
     throw await missingFile(error, { path: file, what: 'the keys', inFolder: 'Name the file of keys in it.' });
@@ -138,7 +136,7 @@ export const serve = async (given: readonly string[], options: ServeCommandOptio
   const port = wholeNumber(options.port, '--port', 0, 65_535);
   const [atOnce, seconds] = [wholeNumber(options.atOnce, '--at-once', 1, 1000), wholeNumber(options.seconds, '--seconds', 1, 86_400)];
   const grace = wholeNumber(options.grace, '--grace', 0, 3600);
-  if (!LOOPBACK.test(options.host) && options.keys === undefined)
+  if (!isLoopback(options.host) && options.keys === undefined)
     throw new DurchblickError('keys-needed', `--host ${options.host} can be reached by others, and there are no keys`, {
       hint: 'Make one with `npx durchblick serve --new-key NAME`, and name its file with --keys.',
     });

@@ -61,30 +61,31 @@ export const keysOf = (
 const waitAfter = (failed: number): number => (failed < 3 ? 0 : Math.min(60, 2 ** (failed - 3)));
 const MOST_ADDRESSES = 10_000;
 
-/** Finds the key of a request. Failed tries from one address are slowed down: until then they are refused unread. */
+/**
+ * Finds the key of a request. Failed tries from one address are slowed down; whoever has a key is let in all the same, since many
+ * may come by one address.
+ */
 export const keyFinder = (keys: readonly Key[], now: () => number = Date.now) => {
-  const tries = new Map<string, { failed: number; until: number }>();
+  const tries = new Map<string, { readonly failed: number; readonly until: number }>();
   return (header: string | undefined, address: string): Key => {
-    const before = tries.get(address);
-    if (before && before.until > now())
+    const given = digest(/^Bearer +([^ ]+) *$/i.exec(header ?? '')?.[1] ?? '');
+    // All are looked at, so that how long it takes says nothing.
+    let found: Key | undefined;
+    for (const key of keys) if (timingSafeEqual(key.hash, given)) found = key;
+    if (found) return found;
+    const { failed, until } = tries.get(address) ?? { failed: 0, until: 0 };
+    if (header !== undefined && until > now())
       throw new HttpProblem(
         429,
         'too-many-tries',
         'too many tries with a wrong key',
         'Try again later.',
-        Math.ceil((before.until - now()) / 1000),
+        Math.ceil((until - now()) / 1000),
       );
-    const given = digest(/^Bearer +([^ ]+) *$/i.exec(header ?? '')?.[1] ?? '');
-    // All are looked at, so that how long it takes says nothing.
-    let found: Key | undefined;
-    for (const key of keys) if (timingSafeEqual(key.hash, given)) found = key;
-    if (found) {
-      tries.delete(address);
-      return found;
+    if (header !== undefined) {
+      if (tries.size >= MOST_ADDRESSES) tries.delete(tries.keys().next().value as string);
+      tries.set(address, { failed: failed + 1, until: now() + waitAfter(failed + 1) * 1000 });
     }
-    const failed = header === undefined ? (before?.failed ?? 0) : (before?.failed ?? 0) + 1;
-    if (tries.size >= MOST_ADDRESSES) tries.delete(tries.keys().next().value as string);
-    tries.set(address, { failed, until: now() + waitAfter(failed) * 1000 });
     throw new HttpProblem(401, 'no-key', 'a key is needed', 'Send it as `Authorization: Bearer …`.');
   };
 };

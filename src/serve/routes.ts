@@ -1,5 +1,6 @@
 // What can be asked over HTTP, as a table: paths, parameters and forms. Requests are held to it, and the OpenAPI document is made of it.
 import * as z from 'zod/mini';
+import { figureJson } from '../book/figures.ts';
 import { modelFacts } from '../book/model-facts.ts';
 import type { Book, ExplainRequest, Result } from '../book/types.ts';
 import { isoOf } from '../calendar/day.ts';
@@ -204,7 +205,7 @@ const check: Route['answer'] = async ({ book }) => {
 
 const figures: Route['answer'] = async ({ book }) => {
   const found = await book.figures();
-  return { json: () => jsonText(found.map(({ fault, place: _, ...rest }) => ({ ...rest, ...(fault ? { fault: fault.message } : {}) }))) };
+  return { json: () => jsonText(found.map(figureJson)) };
 };
 
 const sql: Route['answer'] = async (asked) => {

@@ -75,7 +75,8 @@ const openedOf = async (book: Promise<Book>): Promise<Opened> => {
   return { book: own, look };
 };
 
-const LOOPBACK = /^(localhost|127(\.\d+){3}|\[::1\])(:\d+)?$/i;
+/** Whether a host, with a port or without, is this machine alone. */
+export const isLoopback = (host: string): boolean => /^(localhost|127(\.\d{1,3}){3}|\[?::1\]?)(:\d+)?$/i.test(host);
 
 const bookOf = (served: Served, model: ServedModel, where: Question['where']): Promise<Opened> =>
   once(served.books, `${model.name} ${where === undefined ? '' : stableText(where)}`, () => openedOf(model.open(where)));
@@ -230,7 +231,7 @@ const ANSWER_PAGE = "sandbox allow-scripts; default-src 'none'; style-src 'unsaf
 const guard = ({ findKey }: Served, request: FastifyRequest): void => {
   if (findKey) (request as { key?: Key }).key = findKey(request.headers.authorization, request.ip);
   // A page of somebody else, under a name that leads here, could read what is open to this machine alone.
-  else if (!LOOPBACK.test(request.headers.host ?? ''))
+  else if (!isLoopback(request.headers.host ?? ''))
     throw new HttpProblem(
       403,
       'foreign-host',

@@ -1,3 +1,7 @@
+import { mkdtempSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { DuckDBInstance } from '@duckdb/node-api';
 import { expect, test } from 'vitest';
 import { TOUR } from '../../src/cli/demo.ts';
 import { DEMO, durchblick } from '../setup/cli.ts';
@@ -21,4 +25,23 @@ test.each(ASKED)('the statements for %s can be read: 120 lines and 8 kB at most,
     (text) => Buffer.byteLength(text) > 8192 || text.split('\n').length > 120 || text.split('\n').some((line) => numbers(line) > 60),
   );
   expect(long.map((statement) => `${statement.length} bytes: ${statement.slice(0, 200)}`)).toEqual([]);
+});
+
+test('brackets and quotes in the comments of a query of the model move nothing, and the statements run as printed', async () => {
+  const folder = mkdtempSync(join(tmpdir(), 'laid-out-'));
+  const query = `select day, (n -- it's 1) of 2
+    + 1) as n /* ( ' */ from (values (date '2026-01-01', 1), (date '2026-01-02', 2)) as t (day, n)`;
+  const model = {
+    sources: { lines: { query } },
+    facts: { lines: { source: 'lines', dates: { on: 'day' }, measures: { amount: { sum: 'n' } } } },
+  };
+  writeFileSync(join(folder, 'model.json'), JSON.stringify(model));
+  await (await DuckDBInstance.create(join(folder, 'some.duckdb'))).closeSync();
+  const connect = ['--connect', `duckdb:${join(folder, 'some.duckdb')}`];
+  const { code, stdout, stderr } = durchblick('sql', join(folder, 'model.json'), 'amount', ...connect);
+  expect([code, stderr]).toEqual([0, '']);
+  expect(stdout).toContain("-- it's 1) of 2\n");
+  const connection = await (await DuckDBInstance.create(':memory:')).connect();
+  const rows = (await connection.runAndReadAll(stdout)).getRowsJS();
+  expect(rows.map((row) => row[row.length - 1])).toEqual([2, 3]);
 });

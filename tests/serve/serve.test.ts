@@ -290,6 +290,11 @@ test('the dictionary is a page that can be searched, and reaches nothing of the 
   }
 });
 
+test('V4: figures are those that the check of the command line has', async () => {
+  const { stdout } = durchblick('check', folder, '--format', 'json');
+  expect(await (await server.get('/models/gruenhof/figures')).json()).toEqual(JSON.parse(stdout).figures);
+});
+
 describe('keys (V3)', () => {
   const made = (name: string) => {
     const { status, stdout, stderr } = spawnSync(process.execPath, ['dist/cli/main.js', 'serve', '--new-key', name], {
@@ -407,6 +412,8 @@ describe('keys (V3)', () => {
     expect(statuses.slice(0, 3)).toEqual([401, 401, 401]);
     expect(statuses[statuses.length - 1]).toBe(429);
     expect(Number(last?.headers.get('retry-after'))).toBeGreaterThanOrEqual(1);
+    // Many may come by one address: whoever has a key is let in.
+    expect((await as(all.key, '/models')).status).toBe(200);
   });
 });
 
