@@ -1,8 +1,17 @@
+/** Digits of decimals that are written, and how many of them stand behind the point: what a sum can have (M10). */
+export const DECIMAL_DIGITS = 22;
+export const DECIMALS = 6;
+
 /** A column ready for a columnar file format, blanks as null. */
 export interface WrittenColumn {
   readonly name: string;
-  /** `date` holds day numbers (D1). */
-  readonly type: 'date' | 'integer' | 'boolean' | 'text' | 'number';
+  /**
+   * `date` holds day numbers (D1), `integer` has 32 bits and `long` 64, `decimal` is exact with at most DECIMALS behind its point,
+   * `number` in double precision.
+   */
+  readonly type: 'date' | 'integer' | 'long' | 'boolean' | 'text' | 'decimal' | 'number';
+  /** What it holds, for who finds it in a file. */
+  readonly comment?: string;
   readonly values: readonly (string | number | boolean | null)[];
 }
 

@@ -7,11 +7,12 @@ import type { Engine } from '../engines/engine.ts';
 import type { Statement } from '../engines/sql/database.ts';
 import { DurchblickError } from '../errors.ts';
 import { engineFor, folderFiles, loadModel, type ModelFile, modelPlaces, type PartPlace } from '../files/node.ts';
+import { checkTargets } from '../files/write.ts';
 import type { Question } from '../model/schema.ts';
 import { isCondition } from '../plan/question.ts';
 import { modelFile } from './models.ts';
 import { withStdin } from './stdin.ts';
-import { checkTargets, toStderr } from './write.ts';
+import { toStderr } from './write.ts';
 
 /** Where a question is answered. */
 export interface EngineOptions {
@@ -92,10 +93,10 @@ const sayKept =
   };
 
 const DATABASE_FILE = /^duckdb:(?:\/\/)?(.+)$/;
-const databaseFile = (url: string | undefined): string[] => DATABASE_FILE.exec(url ?? '')?.slice(1) ?? [];
+export const databaseFile = (url: string | undefined): string[] => DATABASE_FILE.exec(url ?? '')?.slice(1) ?? [];
 
 /** An address without its password, which nobody should read in a log. */
-const masked = (url: string): string =>
+export const masked = (url: string): string =>
   url.replace(/^([a-z][a-z0-9+.-]*:\/\/[^/?#:@]*:).*@/i, '$1***@').replace(/([?&]password=)[^&]*/gi, '$1***');
 
 const connected = async (

@@ -2,6 +2,7 @@ import { stat } from 'node:fs/promises';
 import { type AskedOnBoth, type DiffReport, diffSides, diffText, type Side } from '../diff/index.ts';
 import { DurchblickError } from '../errors.ts';
 import { folderFiles, loadModel, type ModelFile, modelPlaces } from '../files/node.ts';
+import { checkTargets } from '../files/write.ts';
 import type { Model } from '../model/model.ts';
 import type { Question } from '../model/schema.ts';
 import { listOf } from '../plan/question-texts.ts';
@@ -9,7 +10,7 @@ import { type EngineOptions, engineMaker, oneOf } from './book.ts';
 import { modelFile } from './models.ts';
 import { bold, dim, screenWidth, wrapped } from './output.ts';
 import { type QuestionOptions, questionOf } from './question.ts';
-import { checkTargets, deliver } from './write.ts';
+import { deliver } from './write.ts';
 
 export interface DiffCommandOptions extends Omit<QuestionOptions, 'question' | 'asOf' | 'knownBy'>, EngineOptions {
   /** One for both sides, or one for each, the old side's first. */

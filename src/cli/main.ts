@@ -12,6 +12,7 @@ import type { FiguresOptions } from './figures.ts';
 import type { InitOptions } from './init.ts';
 import type { NamesOptions } from './names.ts';
 import { exitCodeOf, report } from './output.ts';
+import type { PublishCommandOptions } from './publish.ts';
 import { withQuestion } from './question.ts';
 import type { ServeCommandOptions } from './serve.ts';
 import type { SqlOptions } from './sql.ts';
@@ -242,6 +243,25 @@ withEngine(program.command('serve'))
   .description('answer over HTTP: a page to explore with, and an interface for programs described at /openapi.json')
   .addHelpText('after', '\nExample:\n  npx durchblick serve demo')
   .action(run(async (paths: string[], options: ServeCommandOptions) => (await import('./serve.ts')).serve(paths, options)));
+
+withEngine(program.command('publish'))
+  .argument('<model>', 'model file, or the folder of a model.yaml')
+  .argument('[names...]', 'publications to write; all of the model when left out')
+  .option('--into <url>', 'the database that tables are written to; that of --connect when left out')
+  .option('--dry-run', 'say what would be written, and write nothing')
+  .option('--every <interval>', 'publish again and again until stopped, each publication once in so long: 90s, 15m, 1h, 1d')
+  .option(
+    '--port <n>',
+    'with --every, tell at /live, /ready and /metrics of this port, to this machine alone, how it goes; 0 takes a free one',
+  )
+  .option('--format <format>', 'text or json', 'text')
+  .description('write the publications of the model to tables and files; what has not changed is left alone')
+  .addHelpText('after', '\nExample:\n  npx durchblick publish demo monthly_sales --dry-run')
+  .action(
+    run(async (path: string, names: string[], options: PublishCommandOptions) =>
+      (await import('./publish.ts')).publish(path, names, options),
+    ),
+  );
 
 withEngine(program.command('check'))
   .argument('<model>', 'model file, the folder of a model.yaml, or a folder of models')

@@ -1,11 +1,12 @@
 import { DurchblickError, suggest } from '../errors.ts';
 import { loadModel } from '../files/node.ts';
+import { checkTargets } from '../files/write.ts';
 import { NAME_KINDS, NAMES_HEADER, type NamedEntry, type NameKind, nameCells, namesCsv, namesOf } from '../result/names.ts';
 import { loadWords } from '../words/words.ts';
 import { type EngineOptions, oneOf, withBook } from './book.ts';
 import { modelFile } from './models.ts';
 import { bold, dim, screenWidth, terminalTable, wrapped } from './output.ts';
-import { checkTargets, deliver } from './write.ts';
+import { deliver } from './write.ts';
 
 export interface NamesOptions extends EngineOptions {
   readonly members?: boolean;

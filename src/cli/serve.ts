@@ -11,6 +11,7 @@ import { type Key, keysOf, newKey } from '../serve/keys.ts';
 import { isLoopback, type ServedModel, serverOf } from '../serve/server.ts';
 import { type EngineOptions, openBook } from './book.ts';
 import { layOut } from './demo.ts';
+import { listenAt, wholeNumber } from './listen.ts';
 import { modelFile } from './models.ts';
 import { bold, dim } from './output.ts';
 import { statementsOf } from './sql.ts';
@@ -67,12 +68,6 @@ const servedModel = async (path: string, options: ServeCommandOptions): Promise<
     statements: async (question, where) =>
       (await statementsOf(file, () => question, { connect, allow, fixed: where })).replaceAll(`${folder}${sep}`, ''),
   };
-};
-
-const wholeNumber = (text: string, option: string, least: number, most: number): number => {
-  const number = /^\d{1,9}$/.test(text) ? Number(text) : Number.NaN;
-  if (number >= least && number <= most) return number;
-  throw new DurchblickError('bad-option', `${option} is "${text}"`, { hint: `It takes a whole number from ${least} to ${most}.` });
 };
 
 const keysIn = async (file: string, models: readonly string[]): Promise<readonly Key[]> => {
@@ -164,15 +159,7 @@ export const serve = async (given: readonly string[], options: ServeCommandOptio
     log: process.stderr.isTTY ? undefined : { write: (line) => void process.stderr.write(line) },
     ...((await isThere(folder)) ? { page: pageIn(folder) } : {}),
   });
-  const address = await server.listen({ host: options.host, port }).catch(async (error: unknown) => {
-    await server.close();
-    const { code } = error as { code?: string };
-    throw new DurchblickError('cannot-listen', `cannot listen at ${options.host}:${port} (${code ?? (error as Error).message})`, {
-      kind: 'engine',
-      hint:
-        code === 'EADDRINUSE' ? 'Another program is there; take another --port, or 0 for a free one.' : 'Name another --host or --port.',
-    });
-  });
+  const address = await listenAt(server, { host: options.host, port });
   const list = models.map(({ name, title }) => `  ${dim(`${address}/models/${name}`)}  ${title}\n`).join('');
   await deliver(`${bold(address)} answers; Ctrl+C ends it\n${list}`, undefined, 'words');
   return untilTold(() => server.close(), grace);

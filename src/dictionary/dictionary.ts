@@ -166,6 +166,12 @@ const sentenceOf = (measure: Measure, saying: Saying): string => {
   ].join(', ');
 };
 
+/** What a measure is, in one sentence made from its definition, in a language. */
+export const measureSentence = (measure: Measure, model: Model, locale: string): string => {
+  const labels = labelsOf(model, locale);
+  return sentenceOf(measure, { model, labels, phrases: labels.words.phrases });
+};
+
 /** What counts is a whole number. */
 const WHOLE: readonly string[] = ['count', 'count-distinct', 'first-time'];
 

@@ -1,8 +1,18 @@
 // Arrow tables, files and streams as columns (docs/files.md).
 
-import type { ArrowData, ArrowTable, ArrowType, ArrowVector, ColumnKind, WrittenColumn } from '../basics/columnar.ts';
+import {
+  type ArrowData,
+  type ArrowTable,
+  type ArrowType,
+  type ArrowVector,
+  type ColumnKind,
+  DECIMAL_DIGITS,
+  DECIMALS,
+  type WrittenColumn,
+} from '../basics/columnar.ts';
 import { isoOf, NO_DAY } from '../calendar/day.ts';
 import { DurchblickError } from '../errors.ts';
+import { exactDigits } from '../model/decimal.ts';
 import { checkBatches } from './arrow-check.ts';
 import { decimalValue, type FileColumn, type FileTable, integerValue, type TimeUnit, timestampText } from './column.ts';
 import { checkNames } from './text.ts';
@@ -257,8 +267,14 @@ export const readArrow = async (bytes: Uint8Array, name: string): Promise<FileTa
   }
 };
 
-/** Columns as an Arrow table. */
-export const arrowTable = async (columns: readonly WrittenColumn[]): Promise<ArrowTable> => {
+/** The four words of a decimal, the lowest first. */
+const wordsOf = (digits: bigint): Uint32Array => {
+  const bits = BigInt.asUintN(128, digits);
+  return Uint32Array.from({ length: 4 }, (_, k) => Number((bits >> BigInt(32 * k)) & 0xffffffffn));
+};
+
+/** Columns as an Arrow table; what they hold is kept as metadata, `comment` for the whole. */
+export const arrowTable = async (columns: readonly WrittenColumn[], comment?: string): Promise<ArrowTable> => {
   const arrow = await loadArrow('an Arrow table');
   const vector = ({ type, values }: WrittenColumn) => {
     switch (type) {
@@ -269,6 +285,16 @@ export const arrowTable = async (columns: readonly WrittenColumn[]): Promise<Arr
         );
       case 'integer':
         return arrow.vectorFromArray(values as (number | null)[], new arrow.Int32());
+      case 'long':
+        return arrow.vectorFromArray(
+          values.map((value) => (value === null ? null : BigInt(value as number))),
+          new arrow.Int64(),
+        );
+      case 'decimal':
+        return arrow.vectorFromArray(
+          values.map((value) => (value === null ? null : wordsOf(exactDigits(value as number) ?? 0n))),
+          new arrow.Decimal(DECIMALS, DECIMAL_DIGITS, 128),
+        );
       case 'number':
         return arrow.vectorFromArray(values as (number | null)[], new arrow.Float64());
       case 'boolean':
@@ -277,16 +303,22 @@ export const arrowTable = async (columns: readonly WrittenColumn[]): Promise<Arr
         return arrow.vectorFromArray(values as (string | null)[], new arrow.Utf8());
     }
   };
-  return new arrow.Table(Object.fromEntries(columns.map((column) => [column.name, vector(column)]))) as unknown as ArrowTable;
+  const vectors = columns.map(vector);
+  const fields = columns.map(({ name, comment: own }, k) => {
+    const { type, nullable } = new arrow.Table({ [name]: vectors[k] }).schema.fields[0];
+    return new arrow.Field(name, type, nullable, new Map(own === undefined ? [] : [['comment', own]]));
+  });
+  const schema = new arrow.Schema(fields, new Map(comment === undefined ? [] : [['comment', comment]]));
+  return new arrow.Table(schema, Object.fromEntries(columns.map(({ name }, k) => [name, vectors[k]]))) as unknown as ArrowTable;
 };
 
-const ipcOf = async (columns: readonly WrittenColumn[], form: 'file' | 'stream'): Promise<Uint8Array> => {
+const ipcOf = async (columns: readonly WrittenColumn[], form: 'file' | 'stream', comment?: string): Promise<Uint8Array> => {
   const { tableToIPC } = await loadArrow('an Arrow file');
-  return tableToIPC((await arrowTable(columns)) as never, form);
+  return tableToIPC((await arrowTable(columns, comment)) as never, form);
 };
 
-/** Columns as an Arrow file. */
-export const arrowFileOf = (columns: readonly WrittenColumn[]): Promise<Uint8Array> => ipcOf(columns, 'file');
+/** Columns as an Arrow file; what they hold is kept as metadata, `comment` for the whole. */
+export const arrowFileOf = (columns: readonly WrittenColumn[], comment?: string): Promise<Uint8Array> => ipcOf(columns, 'file', comment);
 
 /** Columns as an Arrow stream. */
 export const arrowStreamOf = (columns: readonly WrittenColumn[]): Promise<Uint8Array> => ipcOf(columns, 'stream');

@@ -1,8 +1,9 @@
 // Parquet files as columns, by the types that their schema states (docs/files.md).
 
-import type { ColumnKind, WrittenColumn } from '../basics/columnar.ts';
+import { type ColumnKind, DECIMAL_DIGITS, DECIMALS, type WrittenColumn } from '../basics/columnar.ts';
 import { isoOf, NO_DAY } from '../calendar/day.ts';
 import { DurchblickError } from '../errors.ts';
+import { exactDigits } from '../model/decimal.ts';
 import { type ByteSource, sourceOf, tooLarge } from './bytes.ts';
 import { decimalValue, type FileColumn, type FileTable, integerValue, type TimeUnit, timestampText } from './column.ts';
 import { checkNames } from './text.ts';
@@ -236,8 +237,11 @@ export const readParquet = async (bytes: Uint8Array | ByteSource, name: string, 
   }
 };
 
-/** Columns as a Parquet file. */
-export const parquetOf = async (columns: readonly WrittenColumn[]): Promise<Uint8Array> => {
+/** Bytes that a decimal takes. */
+const DECIMAL_BYTES = 10;
+
+/** Columns as a Parquet file; what they hold is kept as metadata, `comment` for the whole. */
+export const parquetOf = async (columns: readonly WrittenColumn[], comment?: string): Promise<Uint8Array> => {
   const { parquetWriteBuffer } = await import('hyparquet-writer');
   const element = ({ name, type }: WrittenColumn) => {
     const base = { name, repetition_type: 'OPTIONAL' as const };
@@ -246,6 +250,18 @@ export const parquetOf = async (columns: readonly WrittenColumn[]): Promise<Uint
         return { ...base, type: 'INT32' as const, converted_type: 'DATE' as const };
       case 'integer':
         return { ...base, type: 'INT32' as const };
+      case 'long':
+        return { ...base, type: 'INT64' as const };
+      case 'decimal': {
+        const digits = { precision: DECIMAL_DIGITS, scale: DECIMALS };
+        return {
+          ...base,
+          type: 'FIXED_LEN_BYTE_ARRAY' as const,
+          type_length: DECIMAL_BYTES,
+          converted_type: 'DECIMAL' as const,
+          ...digits,
+        };
+      }
       case 'boolean':
         return { ...base, type: 'BOOLEAN' as const };
       case 'number':
@@ -254,11 +270,20 @@ export const parquetOf = async (columns: readonly WrittenColumn[]): Promise<Uint
         return { ...base, type: 'BYTE_ARRAY' as const, converted_type: 'UTF8' as const };
     }
   };
-  const data = ({ type, values }: WrittenColumn) =>
-    type === 'date' ? values.map((day) => (day === null ? null : new Date((day as number) * DAY_MS))) : [...values];
+  const data = ({ type, values }: WrittenColumn) => {
+    const each = <T>(make: (value: number) => T): (T | null)[] => values.map((value) => (value === null ? null : make(value as number)));
+    if (type === 'date') return each((day) => new Date(day * DAY_MS));
+    if (type === 'long') return each(BigInt);
+    return type === 'decimal' ? each((value) => exactDigits(value) ?? null) : [...values];
+  };
+  const kept = [
+    ...(comment === undefined ? [] : [{ key: 'comment', value: comment }]),
+    ...columns.flatMap(({ name, comment: own }) => (own === undefined ? [] : [{ key: `comment:${name}`, value: own }])),
+  ];
   const buffer = parquetWriteBuffer({
     columnData: columns.map((column) => ({ name: column.name, data: data(column) })),
     schema: [{ name: 'root', num_children: columns.length }, ...columns.map(element)],
+    ...(kept.length > 0 ? { kvMetadata: kept } : {}),
   });
   return new Uint8Array(buffer);
 };

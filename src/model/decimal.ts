@@ -1,3 +1,4 @@
+import { DECIMALS } from '../basics/columnar.ts';
 import { trimmed } from '../calendar/dates.ts';
 
 /**
@@ -80,4 +81,10 @@ export const isLong = (plain: string): boolean => {
   if (plain.length <= SURE_DIGITS) return false;
   const [mantissa] = plain.split(/[eE]/);
   return mantissa.replace(/[-+.]/g, '').replace(/^0+|0+$/g, '').length > SURE_DIGITS;
+};
+
+/** A number with at most DECIMALS decimals, times 10^DECIMALS; undefined where it has more. */
+export const exactDigits = (value: number): bigint | undefined => {
+  const found = digitsOf(String(value));
+  return found && found.scale <= DECIMALS ? found.digits * 10n ** BigInt(DECIMALS - found.scale) : undefined;
 };

@@ -7,6 +7,7 @@ import { linkCalendar } from './link/calendar.ts';
 import { type FactSurroundings, linkFact } from './link/facts.ts';
 import { linkFigures } from './link/figures.ts';
 import { linkMeasure } from './link/measures.ts';
+import { linkPublications } from './link/publications.ts';
 import { linkDimension, linkRate, linkSources } from './link/sources.ts';
 import { linkComparisons, linkWindows } from './link/time.ts';
 import type { Dimension, Fact, Formula, Measure, Model, NamedQuestion, Rate } from './model.ts';
@@ -158,6 +159,7 @@ const linkParts = (input: ModelInput, locate: Locate, faults: Faults): Model => 
   const windows = linkWindows(input, calendar, faults);
   const comparisons = linkComparisons(input, calendar, faults);
   const figures = linkFigures(input, faults);
+  const publications = linkPublications(input, faults);
   checkNames({ windows, comparisons, facts }, faults);
   checkLocale(input, faults);
   return {
@@ -178,6 +180,7 @@ const linkParts = (input: ModelInput, locate: Locate, faults: Faults): Model => 
     alerts: new Map(Object.entries(input.alerts ?? {})),
     questions: linkQuestions(input),
     figures,
+    publications,
     parts,
     locate,
   };

@@ -29,6 +29,7 @@ export interface Model<N extends Names = Names> {
   readonly alerts: ReadonlyMap<string, AlertInput>;
   readonly questions: ReadonlyMap<string, NamedQuestion>;
   readonly figures: readonly Figure[];
+  readonly publications: ReadonlyMap<string, Publication>;
   /** Names under which dimensions take part: a dimension's own name, and further parts (`ship-region`). */
   readonly parts: ReadonlyMap<string, Dimension>;
   readonly locate: Locate;
@@ -225,6 +226,23 @@ export interface NamedQuestion {
   readonly label: Texts | undefined;
   readonly description: Texts | undefined;
   readonly question: Question;
+}
+
+export type PublishedFormat = 'parquet' | 'arrow' | 'csv';
+
+/** What is written to a table or a file: the answer to a named question, or the days of a calendar. */
+export interface Publication {
+  readonly name: string;
+  readonly label: Texts | undefined;
+  readonly description: Texts | undefined;
+  readonly of:
+    | { readonly kind: 'question'; readonly question: string }
+    /** A range: periods or dates with a slash between them. */
+    | { readonly kind: 'calendar'; readonly range: string };
+  readonly to: /** A table, with its schema or without. */
+    | { readonly kind: 'table'; readonly schema: string | undefined; readonly table: string }
+    /** A file, relative to the model's folder. */
+    | { readonly kind: 'file'; readonly path: string; readonly format: PublishedFormat };
 }
 
 /** One cell of an answer, by what it takes to find it. */

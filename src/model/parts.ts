@@ -78,21 +78,23 @@ export const pathFrom = (folder: string | undefined, path: string): string => {
   return `${folder.startsWith('/') ? '/' : ''}${steps.join('/')}`;
 };
 
+const withFiles = <T extends { readonly file?: string }>(things: Readonly<Record<string, T>>, folder: string): Record<string, T> =>
+  Object.fromEntries(
+    Object.entries(things).map(([name, thing]) => [
+      name,
+      thing.file === undefined ? thing : { ...thing, file: pathFrom(folder, thing.file) },
+    ]),
+  );
+
 /** A part whose files are named as seen from the model's folder. */
 const rebased = (part: ModelPartInput, folder: string | undefined): ModelPartInput => {
   if (!folder) return part;
-  const { sources, calendar } = part;
+  const { sources, publications, calendar } = part;
   const holidays = calendar?.workingDays?.holidays;
   return {
     ...part,
-    ...(sources && {
-      sources: Object.fromEntries(
-        Object.entries(sources).map(([name, source]) => [
-          name,
-          source.file === undefined ? source : { ...source, file: pathFrom(folder, source.file) },
-        ]),
-      ),
-    }),
+    ...(sources && { sources: withFiles(sources, folder) }),
+    ...(publications && { publications: withFiles(publications, folder) }),
     ...(typeof holidays === 'string' && {
       calendar: { ...calendar, workingDays: { ...calendar?.workingDays, holidays: pathFrom(folder, holidays) } },
     }),

@@ -254,6 +254,16 @@ const namedQuestion = z.extend(questionSchema, {
   description: z.optional(texts),
 });
 
+/** What is written to a table or file, and where. */
+const publication = z.strictObject({
+  question: z.optional(z.string()),
+  calendar: z.optional(z.union([z.string(), z.number()])),
+  table: z.optional(z.string()),
+  file: z.optional(z.string()),
+  label: z.optional(texts),
+  description: z.optional(texts),
+});
+
 /** A number that somebody vouches for (V4). */
 const figure = z.strictObject({
   reading: z.string(),
@@ -286,6 +296,7 @@ export const modelSchema = z.strictObject({
   comparisons: z.optional(z.record(name, comparison)),
   alerts: z.optional(z.record(name, alert)),
   questions: z.optional(z.record(name, namedQuestion)),
+  publications: z.optional(z.record(name, publication)),
   figures: z.optional(z.array(figure)),
 });
 
@@ -324,6 +335,7 @@ export interface WhereInput {
 
 export type FigureInput = Unchanging<z.input<typeof figure>>;
 export type NamedQuestionInput = Unchanging<z.input<typeof namedQuestion>>;
+export type PublicationInput = Unchanging<z.input<typeof publication>>;
 export type AlertInput = Unchanging<z.input<typeof alert>>;
 
 /** What a column of the answer shows: a reading, and what to call it. */

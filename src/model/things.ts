@@ -13,6 +13,7 @@ const GROUPS = {
   comparisons: 'comparison',
   alerts: 'alert',
   questions: 'question',
+  publications: 'publication',
 } as const;
 type Group = keyof typeof GROUPS;
 /** The same inside of some of them. */

@@ -5,10 +5,11 @@ import type { Cell, Mark, PlainResult, ResultJson, TextTable } from './types.ts'
 
 type RowKind = TextTable['rows'][number]['kind'];
 
-/** A row of the table as people see it: what it is, and the alerts on it. */
-interface Line {
+/** A row of the table as people see it: what it is, the period it stands in, none where it is over all of them, and the alerts on it. */
+export interface Line {
   readonly cells: readonly Cell[];
   readonly kind: RowKind;
+  readonly period: number | undefined;
   readonly marks: readonly (Mark | null)[];
 }
 
@@ -18,24 +19,26 @@ const ENGLISH = { total: TOTAL, others: OTHERS };
 const NO_MARKS: readonly null[] = [];
 
 /** All rows as they are shown: total rows stand behind the rows they sum up; those over the axis come last. */
-const linesOf = ({ rows, totals, periods, columns, marks, words = ENGLISH }: ResultJson): readonly Line[] => {
+export const linesOf = ({ rows, totals, periods, columns, marks, words = ENGLISH }: ResultJson): readonly Line[] => {
   const attributes = columns.filter(({ kind }) => kind === 'attribute').length;
   const at = new Map(periods.map(({ label }, k) => [label, k]));
   const groups = Array.from({ length: periods.length + 1 }, (): Line[] => []);
   const isOthers = (cells: readonly Cell[]): boolean =>
     attributes > 0 && cells.slice(1, 1 + attributes).every((member) => member === words.others);
   rows.forEach((cells, k) => {
-    groups[at.get(String(cells[0])) ?? periods.length].push({
+    const period = at.get(String(cells[0]));
+    groups[period ?? periods.length].push({
       cells,
       kind: isOthers(cells) ? 'others' : 'cell',
+      period,
       marks: marks?.[k] ?? NO_MARKS,
     });
   });
   // The total over the axis is no period, even where one is called like it.
   const inPeriods = (cells: readonly Cell[]): boolean => cells.slice(1, 1 + attributes).some((member) => member === words.total);
   for (const cells of totals) {
-    const group = inPeriods(cells) ? (at.get(String(cells[0])) ?? periods.length) : periods.length;
-    groups[group].push({ cells, kind: 'total', marks: NO_MARKS });
+    const period = inPeriods(cells) ? at.get(String(cells[0])) : undefined;
+    groups[period ?? periods.length].push({ cells, kind: 'total', period, marks: NO_MARKS });
   }
   return groups.flat();
 };

@@ -4,15 +4,15 @@ import type { FastifyInstance, FastifyReply, FastifyRequest } from 'fastify';
 import { stableText } from '../basics/fingerprint.ts';
 import { once } from '../basics/kept-promises.ts';
 import type { Book } from '../book/types.ts';
-import { DurchblickError } from '../errors.ts';
 import type { Question } from '../model/schema.ts';
 import { sharedWork } from '../plan/cancel.ts';
 import { API_PAGE, API_SCRIPT } from './api-page.ts';
 import { type Content, type FormatName, jsonText, MEDIA } from './formats.ts';
 import { type Kept, keptAnswers } from './kept.ts';
 import { type Key, keyFinder } from './keys.ts';
+import { loadFastify } from './load.ts';
 import { sharedLook } from './looks.ts';
-import { metricsOf } from './metrics.ts';
+import { METRICS_TYPE, metricsOf, REQUESTS } from './metrics.ts';
 import { openApi } from './openapi.ts';
 import { checkQuery, QUERY_FORMAT, type Query } from './parameters.ts';
 import { HttpProblem, problemOf } from './problem.ts';
@@ -297,13 +297,7 @@ const addModels = (app: FastifyInstance, served: Served): void => {
 const OPEN = /^\/(live|ready|api|api\.js|index\.html|assets\/[^?]*)?(\?.*)?$/;
 
 const fastifyWith = async (options: ServeOptions): Promise<FastifyInstance> => {
-  const { default: fastify } = await import('fastify').catch((cause: unknown) => {
-    throw new DurchblickError('no-package', 'serving needs the packages fastify, @fastify/accepts and @fastify/compress', {
-      kind: 'engine',
-      hint: 'npm install fastify @fastify/accepts @fastify/compress',
-      cause,
-    });
-  });
+  const fastify = await loadFastify();
   const app = fastify({
     logger: options.log ? { level: 'info', stream: options.log } : false,
     logController: new fastify.LogController({ disableRequestLogging: true }),
@@ -331,7 +325,7 @@ export const serverOf = async (options: ServeOptions): Promise<FastifyInstance> 
     underWay: new Map(),
   };
   const app = await fastifyWith(options);
-  const metrics = metricsOf();
+  const metrics = metricsOf(REQUESTS);
   addEnd(app);
   app.addHook('onRequest', async (request, reply) => {
     reply.headers(SAFE);
@@ -339,7 +333,7 @@ export const serverOf = async (options: ServeOptions): Promise<FastifyInstance> 
   });
   app.addHook('onResponse', async (request, reply) => {
     const route = request.routeOptions.url ?? 'none';
-    metrics.answered(route, reply.statusCode, reply.elapsedTime / 1000);
+    metrics.done(route, String(reply.statusCode), reply.elapsedTime / 1000);
     request.log.info(
       {
         route,
@@ -368,7 +362,7 @@ export const serverOf = async (options: ServeOptions): Promise<FastifyInstance> 
   });
   app.get('/metrics', async (_, reply) => {
     const memory = process.memoryUsage();
-    reply.type('application/openmetrics-text; version=1.0.0; charset=utf-8');
+    reply.type(METRICS_TYPE);
     return metrics.text({
       questions_running: ['Questions that run now.', served.turns.running()],
       questions_waiting: ['Questions that wait for their turn.', served.turns.waiting()],

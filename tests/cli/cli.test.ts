@@ -1,4 +1,4 @@
-import { mkdtempSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
+import { cpSync, mkdtempSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { describe, expect, test } from 'vitest';
@@ -9,7 +9,7 @@ const folder = (): string => mkdtempSync(join(tmpdir(), 'durchblick-'));
 /** A demo of its own whose model and data a test may spoil. */
 const spoiled = (file: string, change: (text: string) => string): string => {
   const place = folder();
-  expect(durchblick('demo', place).code).toBe(0);
+  cpSync('demo', place, { recursive: true });
   writeFileSync(join(place, file), change(readFileSync(join(place, file), 'utf8')));
   return join(place, 'model.yaml');
 };

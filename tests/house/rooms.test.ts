@@ -48,6 +48,10 @@ const ROOMS: Readonly<Record<string, Room>> = {
   dictionary: { uses: [...CORE, 'book'] },
   diff: { uses: [...CORE, 'book', 'dictionary'] },
   index: { uses: [...CORE, 'book'] },
+  publish: {
+    uses: [...CORE, 'files', 'book', 'dictionary', 'engines/postgres', 'engines/duckdb'],
+    packages: [NODE, /^pg$/],
+  },
   serve: {
     uses: [...CORE, 'files', 'book', 'chart', 'dictionary'],
     packages: [/^node:crypto$/, /^zod\/mini$/, /^(fastify|@fastify\/(accepts|compress))$/],
@@ -61,13 +65,14 @@ const ROOMS: Readonly<Record<string, Room>> = {
       'dictionary',
       'diff',
       'draft',
+      'publish',
       'serve',
       'engines/sql',
       'engines/memory',
       'engines/duckdb',
       'engines/postgres',
     ],
-    packages: [NODE, /^(commander|cli-progress|string-width|sql-formatter)$/],
+    packages: [NODE, /^(commander|cli-progress|string-width|sql-formatter|pino)$/],
   },
 };
 

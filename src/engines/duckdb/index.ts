@@ -1,7 +1,6 @@
 // The engine that lets DuckDB scan.
 
 import { stat } from 'node:fs/promises';
-import { createRequire } from 'node:module';
 import { resolve } from 'node:path';
 import type { DuckDBConnection, DuckDBInstance, DuckDBResult } from '@duckdb/node-api';
 import { DurchblickError, suggest } from '../../errors.ts';
@@ -23,6 +22,7 @@ import { openSqlStore } from '../sql/store.ts';
 import { physicalNames } from './columns.ts';
 import { DUCKDB_SETTINGS, duckdbDialect, duckdbKind } from './dialect.ts';
 import { fileRelation } from './files.ts';
+import { CLOSED, loadDuckDb } from './instance.ts';
 import { type KeptCopies, type KeptEvent, keptCopies } from './kept-copy.ts';
 import { loadTable } from './load.ts';
 import { withAbsolutePaths } from './query.ts';
@@ -60,21 +60,6 @@ export const VIEW = 'the file';
 
 /** What DuckDB says, in one line. */
 const reason = (error: unknown): string => (error as Error).message.split('\n')[0];
-
-const loadDuckDb = async (): Promise<typeof import('@duckdb/node-api')> => {
-  try {
-    // Asked for as what it is: looking through its files for names to import takes a tenth of a second.
-    return createRequire(import.meta.url)('@duckdb/node-api');
-  } catch (error) {
-    throw new DurchblickError('no-package', 'the duckdb engine needs @duckdb/node-api', {
-      kind: 'engine',
-      hint: `Install it: npm install @duckdb/node-api. (${reason(error)})`,
-    });
-  }
-};
-
-/** Nothing is fetched from anywhere, and no program of somebody else is loaded. */
-const CLOSED = { autoinstall_known_extensions: 'false', autoload_known_extensions: 'false', allow_community_extensions: 'false' };
 
 const openInstance = async ({ threads, memoryLimit, path }: DuckDbOptions): Promise<DuckDBInstance> => {
   const { DuckDBInstance } = await loadDuckDb();

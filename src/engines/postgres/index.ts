@@ -10,6 +10,7 @@ import type { Relation } from '../sql/dialect.ts';
 import { openSqlStore } from '../sql/store.ts';
 import { postgresDialect } from './dialect.ts';
 import { isDenied, noConnection, sourceFault } from './faults.ts';
+import { loadPg } from './load.ts';
 import { beginSession, type SessionOptions } from './session.ts';
 import { columnOfType, isKnownType } from './types.ts';
 
@@ -29,18 +30,6 @@ export interface PostgresOptions {
 }
 
 const { identifier } = postgresDialect;
-
-const loadPg = async (): Promise<typeof import('pg')> => {
-  try {
-    const module = await import('pg');
-    return (module.default ?? module) as typeof import('pg');
-  } catch (error) {
-    throw new DurchblickError('no-package', 'the postgres engine needs pg', {
-      kind: 'engine',
-      hint: `Install it: npm install pg. (${(error as Error).message.split('\n')[0]})`,
-    });
-  }
-};
 
 /** Reads over PostgreSQL: every question in one read-only transaction, so that all of its parts see the same state. */
 export const postgres = (options: PostgresOptions): Engine => ({

@@ -1,0 +1,25 @@
+// Where a server listens.
+import { DurchblickError } from '../errors.ts';
+
+export const wholeNumber = (text: string, option: string, least: number, most: number): number => {
+  const number = /^\d{1,9}$/.test(text) ? Number(text) : Number.NaN;
+  if (number >= least && number <= most) return number;
+  throw new DurchblickError('bad-option', `${option} is "${text}"`, { hint: `It takes a whole number from ${least} to ${most}.` });
+};
+
+interface Listening {
+  readonly listen: (at: { readonly host: string; readonly port: number }) => Promise<string>;
+  readonly close: () => PromiseLike<unknown>;
+}
+
+/** Begins to listen, and says at which address; a server that cannot is closed. */
+export const listenAt = (server: Listening, { host, port }: { readonly host: string; readonly port: number }): Promise<string> =>
+  server.listen({ host, port }).catch(async (error: unknown) => {
+    await server.close();
+    const { code } = error as { code?: string };
+    throw new DurchblickError('cannot-listen', `cannot listen at ${host}:${port} (${code ?? (error as Error).message})`, {
+      kind: 'engine',
+      hint:
+        code === 'EADDRINUSE' ? 'Another program is there; take another --port, or 0 for a free one.' : 'Name another --host or --port.',
+    });
+  });
