@@ -14,6 +14,7 @@ import type {
   Filter,
   Sample,
   SampleRequest,
+  SeenKeys,
   Tallies,
   TallyRequest,
 } from '../plan/request.ts';
@@ -38,6 +39,8 @@ export interface Store extends CalendarTables {
   /** Answers several requests; a fault in one of them fails all. */
   readonly cubes: (requests: readonly CubeRequest[], signal?: Cancellation) => Promise<readonly Cube[]>;
   readonly events: (request: EventsRequest, signal?: Cancellation) => Promise<Events>;
+  /** What `events` count, over the windows of the request, for whoever counts elsewhere (reports); left out by engines that cannot tell. */
+  readonly seenKeys?: (request: EventsRequest, signal?: Cancellation) => Promise<SeenKeys>;
   /** How often each value stands in each cell (M14); more than `MOST_TALLIES` entries are an error. */
   readonly tallies: (request: TallyRequest, signal?: Cancellation) => Promise<Tallies>;
   /** Some rows themselves, for explanations (V1): the only ones that leave a database. */

@@ -178,6 +178,20 @@ export interface Events {
   readonly scale: number;
 }
 
+/**
+ * The days on which keys were seen by members, each once: what counts by events are made of, whatever the windows. A key is a
+ * number that says nothing of the value it stands for.
+ */
+export interface SeenKeys {
+  readonly tuples: readonly (readonly string[])[];
+  readonly key: Int32Array;
+  readonly member: Int32Array;
+  readonly day: Int32Array;
+  /** Of levels: what a sighting counts, scaled by 10^scale; undefined counts 1. */
+  readonly weight?: Float64Array;
+  readonly scale: number;
+}
+
 /** First and last date in a role (W11). Blank dates aside; undefined when there is none. */
 export interface Bounds {
   readonly first: Day;

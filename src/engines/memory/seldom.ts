@@ -5,7 +5,7 @@ import type { Scanning } from './scan.ts';
 import { MANY_ROWS, scanAll } from './scan-all.ts';
 import { secondThread } from './threads.ts';
 
-export { events } from './sightings.ts';
+export { events, seenKeys } from './sightings.ts';
 export { tallies } from './tallies.ts';
 
 /** Scans by the kernel; a second thread is worth it for many rows alone. */

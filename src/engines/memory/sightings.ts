@@ -2,7 +2,7 @@ import { countEvents, gatherSightings } from '../../basics/events.ts';
 import { prefixSums } from '../../basics/lookups.ts';
 import { tupleIndex } from '../../basics/tuples.ts';
 import { DurchblickError } from '../../errors.ts';
-import { type Events, type EventsRequest, filterKey } from '../../plan/request.ts';
+import { type Events, type EventsRequest, filterKey, type SeenKeys } from '../../plan/request.ts';
 import { cubes, type Scanner } from './cubes.ts';
 import type { Opened, Sighted } from './open-fact.ts';
 import { segmentTable } from './segment-table.ts';
@@ -128,4 +128,18 @@ export const events = async (opened: Opened, request: EventsRequest, scan: Scann
     seen.push(Uint8Array.from(behind, (count) => (count > 0 ? 1 : 0)));
   }
   return { tuples: rows.tuples, values, seen, scale };
+};
+
+/** Every sighting as an entry of its own. */
+export const seenKeys = (opened: Opened, request: EventsRequest): SeenKeys => {
+  const { sightings, tuples, scale } = sighted(opened, request);
+  const { starts, entries, bucketOf, base, span, members, weights } = sightings;
+  const [key, member, day] = [0, 0, 0].map(() => new Int32Array(entries.length));
+  for (let bucket = 0; bucket + 1 < starts.length; bucket++)
+    for (let s = starts[bucket]; s < starts[bucket + 1]; s++) {
+      key[s] = bucketOf === 'pair' ? Math.floor(bucket / members) : bucket;
+      member[s] = bucketOf === 'pair' ? bucket % members : Math.floor(entries[s] / span);
+      day[s] = base + (entries[s] % span);
+    }
+  return { tuples, key, member, day, ...(weights ? { weight: weights } : {}), scale };
 };

@@ -185,6 +185,11 @@ const methods = (store: MemoryStore): Store => {
       const { events } = await import('./seldom.ts');
       return events(await askedBy(store, request), request, scanning.scan);
     },
+    seenKeys: async (request, signal) => {
+      stopIfAborted(signal);
+      const { seenKeys } = await import('./seldom.ts');
+      return seenKeys(await askedBy(store, request), request);
+    },
     tallies: async (request, signal) => {
       stopIfAborted(signal);
       const { tallies } = await import('./seldom.ts');

@@ -1,7 +1,7 @@
 import { prefixSums } from '../../basics/lookups.ts';
-import { tupleIndex } from '../../basics/tuples.ts';
+import { distinctTuples, tupleIndex } from '../../basics/tuples.ts';
 import type { Link } from '../../model/model.ts';
-import type { Events, EventsRequest } from '../../plan/request.ts';
+import type { Events, EventsRequest, SeenKeys } from '../../plan/request.ts';
 import { linkWithTable, summedFact } from './cube.ts';
 import type { Rows, Statement } from './database.ts';
 import { dayTable } from './day-table.ts';
@@ -72,23 +72,31 @@ const sightings = (request: EventsRequest, window: number, fact: SqlFact, world:
   return { sql, links, inRows };
 };
 
+/** Sightings with members by number where tables have them, and what it takes to say those in texts. */
+const namedSightings = (request: EventsRequest, window: number, fact: SqlFact, world: SqlWorld) => {
+  const { attributes } = request;
+  const { sql: first, links, inRows } = sightings(request, window, fact, world);
+  const named = selectOf(summedFact(fact, first, links), world, undefined);
+  const codes = attributes.map((attribute, k) => (inRows[k] ? undefined : named.coded(attribute)));
+  return {
+    body: named.from(),
+    members: codes.map((coded, k) => `${coded ? coded.code : `${ROWS}.m${k}`} as m${k}`),
+    texts: codes.map((coded, k) => `${coded ? coded.text(`s.m${k}`, `n${k}`) : `s.m${k}`} as m${k}`),
+    joins: codes.map((coded, k) => (coded ? `\n  left join ${coded.texts} as n${k} on n${k}.code = s.m${k}` : '')).join(''),
+  };
+};
+
 /** The steps of one list of windows. */
 const stepsSql = (request: EventsRequest, window: number, fact: SqlFact, world: SqlWorld): string => {
   const { windows, attributes, count } = request;
   const { dialect } = world;
   const distinct = count.kind === 'distinct';
-  const { sql: first, links, inRows } = sightings(request, window, fact, world);
+  const { body, members, texts, joins } = namedSightings(request, window, fact, world);
   const { days, reached, passed } = reachOf(windows[window]);
   const names = attributes.map((_, k) => `m${k}`);
   const split = names.map((name) => `${name}, `).join('');
-  const named = selectOf(summedFact(fact, first, links), world, undefined);
-  const codes = attributes.map((attribute, k) => (inRows[k] ? undefined : named.coded(attribute)));
-  const members = codes.map((coded, k) => `${coded ? coded.code : `${ROWS}.m${k}`} as m${k}`);
-  const texts = codes.map((coded, k) => `${coded ? coded.text(`s.m${k}`, `n${k}`) : `s.m${k}`} as m${k}`);
-  const joins = codes.map((coded, k) => (coded ? `\n  left join ${coded.texts} as n${k} on n${k}.code = s.m${k}` : ''));
-  const body = named.from();
   // Names of ours that no table of a model can meet.
-  const [seen, runs, steps] = ['seen', 'runs', 'steps'].map((name) => unmet(name, `${body}${joins.join('')}`));
+  const [seen, runs, steps] = ['seen', 'runs', 'steps'].map((name) => unmet(name, `${body}${joins}`));
   // Sightings that the same anchors reach are one: all but the last of them end where they begin, and fall out.
   return `with ${seen} as (
   select ${[...members, `${ROWS}.k`, 'a.reached', 'a.passed', ...(distinct ? [] : [`${ROWS}.d`, `${ROWS}.w`])].join(', ')}
@@ -104,7 +112,7 @@ const stepsSql = (request: EventsRequest, window: number, fact: SqlFact, world: 
   select ${split}stop, -w from ${runs} where start < stop
 )
 select s.anchor${texts.map((text) => `, ${text}`).join('')}, s.step
-from (select anchor, ${split}sum(w) as step from ${steps} group by anchor${names.map((name) => `, ${name}`).join('')}) as s${joins.join('')}`;
+from (select anchor, ${split}sum(w) as step from ${steps} group by anchor${names.map((name) => `, ${name}`).join('')}) as s${joins}`;
 };
 
 /**
@@ -121,6 +129,37 @@ export const eventsStatements = (request: EventsRequest, fact: SqlFact, world: S
       ? []
       : [{ about: `${what} of ${fact.fact.name} by ${role} day`, sql: stepsSql(request, window, fact, world), window }],
   );
+};
+
+/** Every sighting in the windows of a request, keys numbered. */
+export const seenKeysStatement = (request: EventsRequest, fact: SqlFact, world: SqlWorld): Statement => {
+  const { body, members, texts, joins } = namedSightings(request, 0, fact, world);
+  const weight = request.count.kind === 'distinct' ? '' : ', s.w';
+  return {
+    about: `days on which keys of ${fact.fact.name} were seen by ${request.role} day`,
+    sql: `select dense_rank() over (order by s.k) as k, s.d${texts.map((text) => `, ${text}`).join('')}${weight}
+from (
+  select ${[...members, `${ROWS}.k`, `${ROWS}.d`, ...(weight ? [`${ROWS}.w`] : [])].join(', ')}
+  from ${body}
+) as s${joins}`,
+  };
+};
+
+/** The answer to it. */
+export const seenKeysOf = ({ count, columns }: Rows, { attributes, count: what }: EventsRequest, scale: number): SeenKeys => {
+  const width = attributes.length;
+  const texts = (row: number): string[] => Array.from({ length: width }, (_, k) => String(columns[2 + k][row]));
+  const tuples = distinctTuples(Array.from({ length: count }, (_, row) => texts(row)));
+  const position = tupleIndex(tuples);
+  const numbers = (column: number): Int32Array => Int32Array.from({ length: count }, (_, row) => Number(columns[column][row]));
+  return {
+    tuples,
+    key: numbers(0).map((key) => key - 1),
+    member: Int32Array.from({ length: count }, (_, row) => position(texts(row))),
+    day: numbers(1),
+    ...(what.kind === 'distinct' ? {} : { weight: Float64Array.from({ length: count }, (_, row) => Number(columns[2 + width][row])) }),
+    scale,
+  };
 };
 
 /** A name that stands nowhere in a text. */

@@ -16,6 +16,7 @@ import type {
   EventsRequest,
   Filter,
   SampleRequest,
+  SeenKeys,
   Tallies,
   TallyRequest,
 } from '../../plan/request.ts';
@@ -25,7 +26,7 @@ import { holidaysIn } from '../shared/sources.ts';
 import { cubeStatement, MOST_CELLS, sizeStatement, tooManyCells } from './cube.ts';
 import type { Database, Rows, Session } from './database.ts';
 import { columnNamed } from './dialect.ts';
-import { eventsStatements, eventTuples, eventValues, seenIn } from './events.ts';
+import { eventsStatements, eventTuples, eventValues, seenIn, seenKeysOf, seenKeysStatement } from './events.ts';
 import { dimensionTexts, membersIn } from './members.ts';
 import { sampleOf } from './sample.ts';
 import { type SqlWorld, selectOf } from './select.ts';
@@ -150,6 +151,15 @@ const events = async (view: View, request: EventsRequest, signal?: Cancellation)
   return { tuples: rows.tuples, values: valuesFor(rows.tuples), seen: seenIn(request, rows.tuples.length, rows.columns[0].cells), scale };
 };
 
+const seenKeys = async (view: View, request: EventsRequest, signal?: Cancellation): Promise<SeenKeys> => {
+  const fact = await view.state.fact(request.fact, rowsOf(request));
+  const { count, filters, where } = request;
+  const scale = count.kind === 'latest' && count.value?.kind === 'column' ? fact.number(count.value.column).scale : 0;
+  if (request.segments.starts.length === 0) return seenKeysOf({ count: 0, columns: [] }, request, scale);
+  const world = await worldFor(view, [...filters, ...where], request);
+  return seenKeysOf(await view.run(seenKeysStatement(request, fact, world), signal), request, scale);
+};
+
 /** First and last day of every role, before question filters (W11). */
 const bounds = async (
   view: View,
@@ -236,6 +246,7 @@ const methods = (view: View, opened: Opened): Omit<Store, 'close' | 'begin'> => 
   },
   sample: (request, signal) => sample(view, request, signal),
   events: (request, signal) => events(view, request, signal),
+  seenKeys: (request, signal) => seenKeys(view, request, signal),
   tallies: (request, signal) => tallies(view, request, signal),
 });
 
