@@ -48,3 +48,30 @@ writeFileSync(
 
 rmSync('dist/cli', { recursive: true });
 renameSync('dist/cli-bundled', 'dist/cli');
+
+/** Parts of the drawing library that no chart of ours takes: maps, networks, words and the like. */
+const UNDRAWN = /^vega-(geo|force|hierarchy|label|regression|voronoi|wordcloud|crossfilter|projection)$/;
+const undrawn = {
+  name: 'undrawn',
+  setup: ({ onResolve, onLoad }) => {
+    onResolve({ filter: UNDRAWN }, ({ path }) => ({ path, namespace: 'undrawn' }));
+    onLoad({ filter: /./, namespace: 'undrawn' }, () => ({
+      contents: "module.exports = new Proxy({}, { get: (_, name) => (name === '__esModule' ? false : () => undefined) });",
+    }));
+  },
+};
+
+// The program of a report stands in the report itself, and in no folder beside it.
+await build({
+  entryPoints: ['dist/report/page/page.js'],
+  outfile: 'dist/report/program.js',
+  bundle: true,
+  minify: true,
+  format: 'iife',
+  platform: 'browser',
+  target: 'es2022',
+  define: { 'import.meta.url': '""' },
+  external: ['node:*', '@resvg/resvg-js', 'hyparquet*', 'apache-arrow'],
+  plugins: [undrawn],
+  logLevel: 'error',
+});

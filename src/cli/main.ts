@@ -14,6 +14,7 @@ import type { NamesOptions } from './names.ts';
 import { exitCodeOf, report } from './output.ts';
 import type { PublishCommandOptions } from './publish.ts';
 import { withQuestion } from './question.ts';
+import type { ReportCommandOptions } from './report.ts';
 import type { ServeCommandOptions } from './serve.ts';
 import type { SqlOptions } from './sql.ts';
 import type { WindowsCommandOptions } from './windows.ts';
@@ -262,6 +263,18 @@ withEngine(program.command('publish'))
       (await import('./publish.ts')).publish(path, names, options),
     ),
   );
+
+withEngine(program.command('report'))
+  .argument('<model>', 'model file, or the folder of a model.yaml')
+  .option('--question <name>', 'a question of the model (repeatable); all when left out', collect)
+  .option(
+    '--filter <attributes>',
+    'attributes whose members a reader may choose: region,family; those that any of the questions splits by when left out',
+  )
+  .option('-o, --output <file>', 'the file to write; report.html when left out')
+  .description('write one HTML file that is switched offline: by unit, window, comparison, as-of date, members and language')
+  .addHelpText('after', '\nExample:\n  npx durchblick report demo --question monthly-sales -o report.html')
+  .action(run(async (path: string, options: ReportCommandOptions) => (await import('./report.ts')).report(path, options)));
 
 withEngine(program.command('check'))
   .argument('<model>', 'model file, the folder of a model.yaml, or a folder of models')

@@ -22,7 +22,7 @@ import { type Recording, recording, type WantedCube } from './record.ts';
 export interface ReportOptions {
   /** Names of questions of the model, in the order of the report. */
   readonly questions: readonly string[];
-  /** Attributes whose members may be chosen; those that the questions split by when left out. */
+  /** Attributes whose members may be chosen; those that any of the questions splits by when left out. */
   readonly filters?: readonly string[];
   /** Filters fixed for good: what they hide is not in the report (V3). */
   readonly where?: WhereInput;
@@ -291,6 +291,7 @@ export const reportData = async (model: Model, engine: Engine, options: ReportOp
   try {
     for (const name of options.filters ?? []) attributeOf(model, name);
     const questions: ReportQuestion[] = [];
+    const filters = options.filters ?? [...new Set(options.questions.flatMap((name) => model.questions.get(name)?.question.per ?? []))];
     for (const name of options.questions) {
       if (!model.questions.has(name))
         throw new DurchblickError('unknown-question', `there is no question "${name}"`, {
@@ -299,7 +300,7 @@ export const reportData = async (model: Model, engine: Engine, options: ReportOp
       const question = questionNamed(model, name);
       // What is wrong with the question as it stands is told.
       await book.ask(question);
-      questions.push({ name, question, offers: await offersFor(book, question, recorded, options.filters ?? question.per ?? []) });
+      questions.push({ name, question, offers: await offersFor(book, question, recorded, filters) });
     }
     const store = recorded.store();
     const calendar = await book.calendar();
