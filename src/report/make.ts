@@ -12,11 +12,11 @@ import { bindText, leavesOf } from '../plan/bind.ts';
 import { isCalendar } from '../plan/days.ts';
 import { reaches } from '../plan/members/kinds.ts';
 import { questionNamed } from '../plan/question.ts';
-import type { Bounds, CubeRequest, EventsRequest, RowSet, Segments } from '../plan/request.ts';
+import type { Bounds, RowSet, Segments } from '../plan/request.ts';
 import { equalSegments } from '../plan/segments.ts';
 import { type Choices, chosen } from './choices.ts';
 import type { CubeBase, KeysBase, Offers, ReportData, ReportQuestion, TallyBase } from './data.ts';
-import { aggregateKey } from './keys.ts';
+import { aggregateKey, type Seen } from './keys.ts';
 import { type Recording, recording, type WantedCube } from './record.ts';
 
 export interface ReportOptions {
@@ -78,10 +78,11 @@ const filtersFor = async (book: Book, question: Question, wanted: readonly strin
 };
 
 /** Asks a question with something switched, and why its last row is what it is; says whether it can be asked so. */
-const asks = async (book: Book, question: Question, choices: Choices): Promise<boolean> => {
+const asks = async (book: Book, question: Question, choices: Choices, why: 'explained' | 'alone' = 'alone'): Promise<boolean> => {
   const asked = chosen(question, choices);
   const result = await book.ask(asked).catch(isFault);
   if (!result) return false;
+  if (why === 'alone') return true;
   const row = result.rows[result.rows.length - 1];
   for (const [k, { kind, expression }] of result.columns.entries()) {
     if (kind !== 'reading' || !row || typeof asked.by === 'object') continue;
@@ -106,13 +107,13 @@ const asks = async (book: Book, question: Question, choices: Choices): Promise<b
 
 const works = async (book: Book, question: Question, list: readonly string[], key: 'by' | 'over' | 'vs'): Promise<string[]> => {
   const found: string[] = [];
-  for (const value of list) if (await asks(book, question, { [key]: value })) found.push(value);
+  for (const value of list) if (await asks(book, question, { [key]: value }, key === 'by' ? 'alone' : 'explained')) found.push(value);
   return found;
 };
 
 /** What has been asked for so far. */
-const sizeOf = ({ cubes, events, tallies }: Recording): number =>
-  [...cubes.values()].reduce((sum, { aggregates }) => sum + aggregates.size, cubes.size + events.size + tallies.size);
+const sizeOf = ({ cubes, seen, tallies }: Recording): number =>
+  [...cubes.values()].reduce((sum, { aggregates }) => sum + aggregates.size, cubes.size + seen.size + tallies.size);
 
 /** Earlier as-of dates: all, where they ask for nothing that was not asked for before. */
 const asOfFor = async (book: Book, question: Question, recorded: Recording): Promise<Offers['asOf']> => {
@@ -152,7 +153,7 @@ const offersFor = async (book: Book, question: Question, recorded: Recording, wa
   const comparisons = [...new Set([...COMPARISONS, ...Object.keys(model.input.comparisons ?? {})])].filter((name) =>
     model.comparisons.has(name),
   );
-  await asks(book, question, {});
+  await asks(book, question, {}, 'explained');
   const own = {
     units: await works(book, question, [...model.units], 'by'),
     windows: await works(book, question, windows, 'over'),
@@ -183,7 +184,7 @@ const segmentsFor = async (store: Store, { fact, role, knownBy, hidden }: RowSet
 const cubeBase = async (store: Store, { request, attributes, aggregates }: WantedCube): Promise<CubeBase> => {
   const keys = [...attributes.keys()];
   const segments = await segmentsFor(store, request, request.segments);
-  const asked: CubeRequest = { ...request, attributes: [...attributes.values()], segments, aggregates: [...aggregates.values()] };
+  const asked = { ...request, attributes: [...attributes.values()], segments, aggregates: [...aggregates.values()] };
   const [{ tuples, columns }] = await store.cubes([asked]);
   const rows = columns[0].cells;
   const [day, member, kept]: [number[], number[], number[]] = [[], [], []];
@@ -213,7 +214,7 @@ const cubeBase = async (store: Store, { request, attributes, aggregates }: Wante
   };
 };
 
-const keysBase = async (store: Store, request: EventsRequest, attributes: EventsRequest['attributes']): Promise<KeysBase> => {
+const keysBase = async (store: Store, request: Seen, attributes: Seen['attributes']): Promise<KeysBase> => {
   if (!store.seenKeys)
     throw new DurchblickError('no-seen-keys', 'this engine cannot tell what distinct counts are made of', {
       kind: 'engine',
@@ -247,7 +248,7 @@ const basesOf = async (recorded: Recording): Promise<Pick<ReportData, 'cubes' | 
     counted(cubes[key].day.length * wanted.aggregates.size);
   }
   const keys: Record<string, KeysBase> = {};
-  for (const [key, { request, attributes }] of recorded.events) {
+  for (const [key, { request, attributes }] of recorded.seen) {
     keys[key] = await keysBase(store, request, [...attributes.values()]);
     counted(keys[key].day.length);
   }

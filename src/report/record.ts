@@ -2,8 +2,20 @@
 import type { Engine, Store } from '../engines/engine.ts';
 import { DurchblickError } from '../errors.ts';
 import type { AttributeRef } from '../model/attributes.ts';
-import type { AggregateRequest, EventsRequest, RowSet, Segments, TallyRequest } from '../plan/request.ts';
-import { aggregateKey, callKey, cubeKey, eventsKey, filterAttributes, isMemberFilter, isSummed, tallyKey } from './keys.ts';
+import type { AggregateRequest, RowSet, Segments, TallyRequest } from '../plan/request.ts';
+import {
+  aggregateKey,
+  callKey,
+  cubeKey,
+  filterAttributes,
+  isFirstTime,
+  isMemberFilter,
+  type Seen,
+  type Summed,
+  seenFor,
+  seenKey,
+  tallyKey,
+} from './keys.ts';
 
 /** Rows whose members are all to be known that anybody asked for. */
 interface Wanted<R> {
@@ -12,13 +24,13 @@ interface Wanted<R> {
 }
 
 export interface WantedCube extends Wanted<RowSet & { readonly segments: Segments }> {
-  readonly aggregates: Map<string, AggregateRequest>;
+  readonly aggregates: Map<string, Summed>;
 }
 
 export interface Recording {
   readonly engine: Engine;
   readonly cubes: ReadonlyMap<string, WantedCube>;
-  readonly events: ReadonlyMap<string, Wanted<EventsRequest>>;
+  readonly seen: ReadonlyMap<string, Wanted<Seen>>;
   readonly tallies: ReadonlyMap<string, Wanted<TallyRequest>>;
   /** Answers to small calls, ready for JSON. */
   readonly called: ReadonlyMap<string, unknown>;
@@ -26,47 +38,39 @@ export interface Recording {
   readonly store: () => Store;
 }
 
-const ROWS: AggregateRequest = { kind: 'rows', where: [] };
+const ROWS: Summed = { kind: 'rows', where: [] };
 
 /** Remembers a request without what is found from more members. */
-const want = <R extends RowSet, W extends Wanted<R>>(
-  map: Map<string, W>,
-  key: string,
-  request: R,
-  keeps: boolean,
-  make: (found: Wanted<R>) => W,
-): W => {
-  const known = map.get(key);
-  const filters = keeps ? request.filters : request.filters.filter((filter) => !isMemberFilter(filter));
-  const wanted = known ?? make({ request: { ...request, filters }, attributes: new Map() });
+const want = <R extends RowSet, W extends Wanted<R>>(map: Map<string, W>, key: string, request: R, make: (found: Wanted<R>) => W): W => {
+  const filters = request.filters.filter((filter) => !isMemberFilter(filter));
+  const wanted = map.get(key) ?? make({ request: { ...request, filters }, attributes: new Map() });
   map.set(key, wanted);
-  for (const attribute of request.attributes) wanted.attributes.set(attribute.key, attribute);
-  if (!keeps)
-    for (const filter of request.filters)
-      if (isMemberFilter(filter)) for (const attribute of filterAttributes(filter)) wanted.attributes.set(attribute.key, attribute);
+  const of = [...request.attributes, ...request.filters.filter(isMemberFilter).flatMap(filterAttributes)];
+  for (const attribute of of) wanted.attributes.set(attribute.key, attribute);
   return wanted;
 };
 
 export const recording = (engine: Engine): Recording => {
   const cubes = new Map<string, WantedCube>();
-  const events = new Map<string, Wanted<EventsRequest>>();
+  const seen = new Map<string, Wanted<Seen>>();
   const tallies = new Map<string, Wanted<TallyRequest>>();
   const called = new Map<string, unknown>();
   let opened: Store | undefined;
 
+  const wantSeen = (request: Seen): void => {
+    want(seen, seenKey(request), request, (found) => found);
+    wantCube(request, [{ kind: 'rows', where: request.where }]);
+  };
   const wantCube = (rows: RowSet & { readonly segments: Segments }, aggregates: readonly AggregateRequest[]): void => {
+    const wanted = want(
+      cubes,
+      cubeKey(rows),
+      rows,
+      (found): WantedCube => ({ ...found, aggregates: new Map([[aggregateKey(ROWS), ROWS]]) }),
+    );
     for (const aggregate of aggregates) {
-      const wanted = want(
-        cubes,
-        cubeKey(rows, aggregate),
-        rows,
-        !isSummed(aggregate),
-        (found): WantedCube => ({
-          ...found,
-          aggregates: new Map([[aggregateKey(ROWS), ROWS]]),
-        }),
-      );
-      wanted.aggregates.set(aggregateKey(aggregate), aggregate);
+      if (isFirstTime(aggregate)) wantSeen(seenFor(rows, aggregate));
+      else wanted.aggregates.set(aggregateKey(aggregate), aggregate);
     }
   };
   const remember = async <T>(key: string, answer: Promise<T>, written: (value: T) => unknown = (value) => value): Promise<T> => {
@@ -93,19 +97,19 @@ export const recording = (engine: Engine): Recording => {
       return store.cubes(requests, signal);
     },
     events: (request, signal) => {
-      want(events, eventsKey(request), request, false, (found) => found);
-      wantCube(request, [{ kind: 'rows', where: request.where }]);
+      const { windows: _, ...rows } = request;
+      wantSeen(rows);
       return store.events(request, signal);
     },
     tallies: (request, signal) => {
-      want(tallies, tallyKey(request), request, false, (found) => found);
+      want(tallies, tallyKey(request), request, (found) => found);
       return store.tallies(request, signal);
     },
   });
 
   return {
     cubes,
-    events,
+    seen,
     tallies,
     called,
     store: () => opened as Store,

@@ -5,17 +5,20 @@ import { tupleIndex, tupleKey } from '../basics/tuples.ts';
 import type { Engine, Store } from '../engines/engine.ts';
 import { DurchblickError } from '../errors.ts';
 import { passes } from '../plan/members/test.ts';
-import type { Cube, CubeRequest, Events, EventsRequest, RowSet, Segments, Tallies, TallyRequest } from '../plan/request.ts';
+import type { Cube, CubeColumn, CubeRequest, Events, EventsRequest, RowSet, Segments, Tallies, TallyRequest } from '../plan/request.ts';
 import type { CubeBase, ReportData } from './data.ts';
 import {
   aggregateKey,
   callKey,
   cubeKey,
-  eventsKey,
+  type FirstTime,
   filterAttributes,
+  isFirstTime,
   isMemberFilter,
-  isSummed,
   type MemberFilter,
+  type Summed,
+  seenFor,
+  seenKey,
   tallyKey,
 } from './keys.ts';
 
@@ -42,13 +45,13 @@ const passesAll = (filters: readonly MemberFilter[], places: readonly (readonly 
     return filter.list.some((listed) => tupleKey(listed) === key) === (filter.keep === 'listed');
   });
 
-const membersOf = ({ attributes, tuples }: WithMembers, request: RowSet, keeps: boolean): Members => {
+const membersOf = ({ attributes, tuples }: WithMembers, request: RowSet): Members => {
   const placeOf = (key: string): number => {
     const at = attributes.indexOf(key);
     if (at < 0) throw notHere();
     return at;
   };
-  const filters = keeps ? [] : request.filters.filter(isMemberFilter);
+  const filters = request.filters.filter(isMemberFilter);
   const places = filters.map((filter) => filterAttributes(filter).map(({ key }) => placeOf(key)));
   const wanted = request.attributes.map(({ key }) => placeOf(key));
   const known = new Map<string, number>();
@@ -97,53 +100,79 @@ const MERGES: Readonly<Record<string, Merge | undefined>> = {
   max: (so, value) => (so >= value ? so : value),
 };
 
+/** Values on the first day of all on which they were seen, once for each member that has them then (M15). */
+const firstTimes = (data: ReportData, request: CubeRequest, aggregate: FirstTime, tuples: Cube['tuples']): Float64Array => {
+  const base = data.keys[seenKey(seenFor(request, aggregate))];
+  if (!base) throw notHere();
+  const { key, day, member } = base;
+  const first = new Map<number, number>();
+  key.forEach((own, k) => void first.set(own, Math.min(first.get(own) ?? day[k], day[k])));
+  const members = membersOf(base, request);
+  const [at, position, width] = [segmentsOf(base, request), tupleIndex(tuples), tuples.length];
+  const places = members.tuples.map(position);
+  const counted = new Set<string>();
+  const cells = new Float64Array(request.segments.starts.length * width);
+  key.forEach((own, k) => {
+    const tuple = members.of[member[k]];
+    if (day[k] !== first.get(own) || at[k] < 0 || tuple < 0 || places[tuple] < 0 || counted.has(`${own} ${tuple}`)) return;
+    counted.add(`${own} ${tuple}`);
+    cells[at[k] * width + places[tuple]]++;
+  });
+  return cells;
+};
+
+const summed = (base: CubeBase, aggregate: Summed, places: Int32Array, cells: number): CubeColumn => {
+  const column = base.columns[aggregateKey(aggregate)];
+  if (!column) throw notHere();
+  const merge = MERGES[aggregate.kind];
+  const out = new Float64Array(cells).fill(merge ? Number.NaN : 0);
+  places.forEach((k, entry) => {
+    const value = column.cells[entry];
+    if (k < 0 || value === null) return;
+    out[k] = !merge ? out[k] + value : Number.isNaN(out[k]) ? value : merge(out[k], value);
+  });
+  return { cells: out, scale: column.scale, ...(column.long ? { long: column.long } : {}) };
+};
+
 const cubeFrom = (data: ReportData, request: CubeRequest): Cube => {
   const { segments, aggregates } = request;
-  const found = aggregates.map((aggregate) => {
-    const base = data.cubes[cubeKey(request, aggregate)];
-    const column = base?.columns[aggregateKey(aggregate)];
-    if (!base || !column) throw notHere();
-    return { aggregate, base, column, members: membersOf(base, request, !isSummed(aggregate)), at: segmentsOf(base, request) };
+  const base = data.cubes[cubeKey(request)];
+  if (!base) throw notHere();
+  const members = membersOf(base, request);
+  const at = segmentsOf(base, request);
+  // Only members that have rows in the segments are part of the answer.
+  const present = new Map<number, number>();
+  base.member.forEach((own, entry) => {
+    const member = members.of[own];
+    if (member >= 0 && at[entry] >= 0 && !present.has(member)) present.set(member, present.size);
   });
-  // Only members that have rows in the segments are part of the answer, whichever aggregate knows of them.
-  const present = new Map<string, readonly string[]>();
-  for (const { base, members, at } of found)
-    base.member.forEach((member, entry) => {
-      const tuple = members.of[member] < 0 || at[entry] < 0 ? undefined : members.tuples[members.of[member]];
-      if (tuple) present.set(tupleKey(tuple), tuple);
-    });
-  const tuples = [...present.values()];
-  const position = tupleIndex(tuples);
+  const tuples = [...present.keys()].map((member) => members.tuples[member]);
   const width = tuples.length;
+  const places = Int32Array.from(base.member, (own, entry) => {
+    const member = present.get(members.of[own]);
+    return member === undefined || at[entry] < 0 ? -1 : at[entry] * width + member;
+  });
+  const cells = segments.starts.length * width;
   return {
     segments,
     tuples,
-    columns: found.map(({ aggregate, base, column, members, at }) => {
-      const places = members.tuples.map(position);
-      const merge = MERGES[aggregate.kind];
-      const cells = new Float64Array(segments.starts.length * width).fill(merge ? Number.NaN : 0);
-      base.member.forEach((member, entry) => {
-        const [tuple, value] = [members.of[member], column.cells[entry]];
-        if (tuple < 0 || at[entry] < 0 || value === null) return;
-        const k = at[entry] * width + places[tuple];
-        cells[k] = !merge ? cells[k] + value : Number.isNaN(cells[k]) ? value : merge(cells[k], value);
-      });
-      return { cells, scale: column.scale, ...(column.long ? { long: column.long } : {}) };
-    }),
+    columns: aggregates.map((aggregate) =>
+      isFirstTime(aggregate) ? { cells: firstTimes(data, request, aggregate, tuples), scale: 0 } : summed(base, aggregate, places, cells),
+    ),
   };
 };
 
 const eventsFrom = (data: ReportData, request: EventsRequest): Events => {
   const { segments, windows } = request;
   const rows = cubeFrom(data, { ...request, aggregates: [{ kind: 'rows', where: request.where }] });
-  const base = data.keys[eventsKey(request)];
+  const base = data.keys[seenKey(request)];
   if (!base) throw notHere();
   if (windows.every(({ from }) => from.length === 0) || segments.starts.length === 0) {
     const none = windows.map(() => new Float64Array(0));
     return { tuples: rows.tuples, values: none, seen: none.map(() => new Uint8Array(0)), scale: 0 };
   }
   const [first, last] = [segments.starts[0], segments.ends[segments.ends.length - 1]];
-  const members = membersOf(base, request, false);
+  const members = membersOf(base, request);
   const sightings = gatherSightings({
     keys: Int32Array.from(base.key),
     keyCount: base.key.reduce((most, key) => Math.max(most, key + 1), 1),
@@ -182,7 +211,7 @@ const eventsFrom = (data: ReportData, request: EventsRequest): Events => {
 const talliesFrom = (data: ReportData, request: TallyRequest): Tallies => {
   const base = data.tallies[tallyKey(request)];
   if (!base) throw notHere();
-  const members = membersOf(base, request, false);
+  const members = membersOf(base, request);
   const at = segmentsOf(base, request);
   const counts = new Map<string, { readonly segment: number; readonly member: number; readonly value: number; count: number }>();
   base.member.forEach((own, entry) => {
