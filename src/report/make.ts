@@ -5,7 +5,7 @@ import type { Book } from '../book/types.ts';
 import { addMonths, isoOf, toDay } from '../calendar/day.ts';
 import type { Engine, Store } from '../engines/engine.ts';
 import { DurchblickError, suggest } from '../errors.ts';
-import { attributeOf } from '../model/attributes.ts';
+import { type AttributeRef, attributeOf } from '../model/attributes.ts';
 import type { Fact, Model } from '../model/model.ts';
 import type { ModelInput, Question, WhereInput } from '../model/schema.ts';
 import { bindText, leavesOf } from '../plan/bind.ts';
@@ -17,7 +17,7 @@ import { equalSegments } from '../plan/segments.ts';
 import { type Choices, chosen } from './choices.ts';
 import type { CubeBase, KeysBase, Offers, ReportData, ReportQuestion, TallyBase } from './data.ts';
 import { aggregateKey, type Seen } from './keys.ts';
-import { type Recording, recording, type WantedCube } from './record.ts';
+import { type Recording, recording, type Wanted, type WantedCube } from './record.ts';
 
 export interface ReportOptions {
   /** Names of questions of the model, in the order of the report. */
@@ -174,16 +174,23 @@ const tooLarge = (): never => {
   });
 };
 
-/** Single days over all that a role has; of coarse facts their periods. */
-const segmentsFor = async (store: Store, { fact, role, knownBy, hidden }: RowSet, own: Segments): Promise<Segments> => {
-  if (role === undefined || fact.grain !== 'day') return own;
-  const bounds: Bounds | undefined = (await store.bounds(fact, knownBy, hidden === 'counted' ? 'all' : 'seen')).get(role);
-  return bounds ? equalSegments(bounds, 1) : own;
+/** Single days over all that a role has; of coarse facts the periods that were asked for. */
+const segmentsFor = async (
+  store: Store,
+  { fact, role, knownBy, hidden }: RowSet,
+  asked: ReadonlyMap<number, number>,
+): Promise<Segments> => {
+  if (role !== undefined && fact.grain === 'day') {
+    const bounds: Bounds | undefined = (await store.bounds(fact, knownBy, hidden === 'counted' ? 'all' : 'seen')).get(role);
+    return equalSegments(bounds ?? { first: 0, last: -1 }, 1);
+  }
+  const starts = Int32Array.from(asked.keys()).sort();
+  return { key: `asked:${starts.join()}`, starts, ends: starts.map((start) => asked.get(start) as number) };
 };
 
-const cubeBase = async (store: Store, { request, attributes, aggregates }: WantedCube): Promise<CubeBase> => {
+const cubeBase = async (store: Store, { request, attributes, aggregates, segments: asSegments }: WantedCube): Promise<CubeBase> => {
   const keys = [...attributes.keys()];
-  const segments = await segmentsFor(store, request, request.segments);
+  const segments = await segmentsFor(store, request, asSegments);
   const asked = { ...request, attributes: [...attributes.values()], segments, aggregates: [...aggregates.values()] };
   const [{ tuples, columns }] = await store.cubes([asked]);
   const rows = columns[0].cells;
@@ -214,13 +221,14 @@ const cubeBase = async (store: Store, { request, attributes, aggregates }: Wante
   };
 };
 
-const keysBase = async (store: Store, request: Seen, attributes: Seen['attributes']): Promise<KeysBase> => {
+const keysBase = async (store: Store, { request, attributes: known, segments: asSegments }: Wanted<Seen>): Promise<KeysBase> => {
   if (!store.seenKeys)
     throw new DurchblickError('no-seen-keys', 'this engine cannot tell what distinct counts are made of', {
       kind: 'engine',
       hint: 'Make the report with another engine.',
     });
-  const segments = await segmentsFor(store, request, request.segments);
+  const attributes = [...known.values()];
+  const segments = await segmentsFor(store, request, asSegments);
   const [first, last] = [segments.starts[0] ?? 0, segments.ends[segments.ends.length - 1] ?? -1];
   const windows = first <= last ? [{ from: Int32Array.of(first), to: Int32Array.of(last) }] : [];
   const found = windows.length === 0 ? undefined : await store.seenKeys({ ...request, attributes, segments, windows });
@@ -235,8 +243,20 @@ const keysBase = async (store: Store, request: Seen, attributes: Seen['attribute
   };
 };
 
-const basesOf = async (recorded: Recording): Promise<Pick<ReportData, 'cubes' | 'keys' | 'tallies'>> => {
+/** Whatever is filtered later must be told apart, whether or not a question was asked so. */
+const withFilters = ({ cubes, seen, tallies }: Recording, filters: readonly AttributeRef[]): void => {
+  for (const { request, attributes } of [...cubes.values(), ...seen.values(), ...tallies.values()]) {
+    if (request.hidden === 'counted')
+      throw new DurchblickError('hidden-shares', `what ${request.fact.name} is spread in the shape of has rows that fixed filters hide`, {
+        hint: 'A report would hold them: leave out measures that are spread across members.',
+      });
+    for (const attribute of filters) if (reaches(request.fact, attribute)) attributes.set(attribute.key, attribute);
+  }
+};
+
+const basesOf = async (recorded: Recording, filters: readonly AttributeRef[]): Promise<Pick<ReportData, 'cubes' | 'keys' | 'tallies'>> => {
   const store = recorded.store();
+  withFilters(recorded, filters);
   let entries = 0;
   const counted = (count: number): void => {
     entries += count;
@@ -248,14 +268,14 @@ const basesOf = async (recorded: Recording): Promise<Pick<ReportData, 'cubes' | 
     counted(cubes[key].day.length * wanted.aggregates.size);
   }
   const keys: Record<string, KeysBase> = {};
-  for (const [key, { request, attributes }] of recorded.seen) {
-    keys[key] = await keysBase(store, request, [...attributes.values()]);
+  for (const [key, wanted] of recorded.seen) {
+    keys[key] = await keysBase(store, wanted);
     counted(keys[key].day.length);
   }
   const tallies: Record<string, TallyBase> = {};
-  for (const [key, { request, attributes }] of recorded.tallies) {
+  for (const [key, { request, attributes, segments: asked }] of recorded.tallies) {
     const own = [...attributes.values()];
-    const segments = await segmentsFor(store, request, request.segments);
+    const segments = await segmentsFor(store, request, asked);
     const found = await store.tallies({ ...request, attributes: own, segments });
     counted(found.segment.length);
     tallies[key] = {
@@ -315,7 +335,10 @@ export const reportData = async (model: Model, engine: Engine, options: ReportOp
       notes: store.notes,
       called: Object.fromEntries(recorded.called),
       holidays: await holidaysIn(model, store, calendar.first - YEARS_AROUND * 366, calendar.last + YEARS_AROUND * 366),
-      ...(await basesOf(recorded)),
+      ...(await basesOf(
+        recorded,
+        [...new Set(questions.flatMap(({ offers }) => Object.keys(offers.filters)))].map((name) => attributeOf(model, name)),
+      )),
     };
   } finally {
     await book.close();

@@ -18,9 +18,11 @@ import {
 } from './keys.ts';
 
 /** Rows whose members are all to be known that anybody asked for. */
-interface Wanted<R> {
+export interface Wanted<R> {
   readonly request: R;
   readonly attributes: Map<string, AttributeRef>;
+  /** Last day of each segment that was asked for, by its first: of coarse facts the same periods, or some of them. */
+  readonly segments: Map<number, number>;
 }
 
 export interface WantedCube extends Wanted<RowSet & { readonly segments: Segments }> {
@@ -41,12 +43,21 @@ export interface Recording {
 const ROWS: Summed = { kind: 'rows', where: [] };
 
 /** Remembers a request without what is found from more members. */
-const want = <R extends RowSet, W extends Wanted<R>>(map: Map<string, W>, key: string, request: R, make: (found: Wanted<R>) => W): W => {
+const want = <R extends RowSet & { readonly segments: Segments }, W extends Wanted<R>>(
+  map: Map<string, W>,
+  key: string,
+  request: R,
+  make: (found: Wanted<R>) => W,
+): W => {
   const filters = request.filters.filter((filter) => !isMemberFilter(filter));
-  const wanted = map.get(key) ?? make({ request: { ...request, filters }, attributes: new Map() });
+  const wanted = map.get(key) ?? make({ request: { ...request, filters }, attributes: new Map(), segments: new Map() });
   map.set(key, wanted);
   const of = [...request.attributes, ...request.filters.filter(isMemberFilter).flatMap(filterAttributes)];
   for (const attribute of of) wanted.attributes.set(attribute.key, attribute);
+  if (request.fact.grain !== 'day' || request.role === undefined) {
+    const { starts, ends } = request.segments;
+    for (let k = 0; k < starts.length; k++) wanted.segments.set(starts[k], ends[k]);
+  }
   return wanted;
 };
 

@@ -1,9 +1,10 @@
 import fc from 'fast-check';
-import { afterAll, beforeAll, expect, test } from 'vitest';
+import { afterAll, beforeAll, test } from 'vitest';
 import { duckdb } from '../../src/engines/duckdb/index.ts';
 import { postgres } from '../../src/engines/postgres/index.ts';
 import type { Book, DurchblickError, Engine, Question } from '../../src/index.ts';
 import { type Postgres, startPostgres } from '../setup/postgres.ts';
+import { same } from '../setup/same.ts';
 import { loadTables, type Tables } from '../setup/tables.ts';
 import { type Data, data, openWorld, question, worldOf } from './world.ts';
 
@@ -22,15 +23,6 @@ const bytes = async (book: Book, asked: Question): Promise<string> => {
     if (!code) throw error;
     return JSON.stringify({ code, message, hint });
   }
-};
-
-/** Fails with what stands where two texts part. */
-const same = (found: string, wanted: string, asked: Question): void => {
-  if (found === wanted) return;
-  let at = 0;
-  while (found[at] === wanted[at]) at++;
-  const around = (text: string) => text.slice(Math.max(0, at - 150), at + 150);
-  expect.fail(`wanted …${around(wanted)}…\nfound …${around(found)}…\n${JSON.stringify(asked)}`);
 };
 
 const agree = async (drawn: Data, questions: readonly Question[], engine: (tables: Tables) => Engine): Promise<void> => {

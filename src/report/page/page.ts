@@ -48,7 +48,7 @@ const select = (
 ): HTMLElement => {
   const list = element(
     'select',
-    {},
+    { 'aria-label': label },
     ...[{ value: '', text: own }, ...options].map((option) => element('option', { value: option.value }, option.text)),
   );
   list.value = value ?? '';
@@ -71,7 +71,7 @@ const asOfControl = (
       value,
       change,
     );
-  const input = element('input', { type: 'date', min: asOf.first, max: asOf.last });
+  const input = element('input', { 'aria-label': words.asOf, type: 'date', min: asOf.first, max: asOf.last });
   input.value = value ?? asOf.last;
   input.addEventListener('change', () =>
     change(input.value === '' || input.value === asOf.last || !input.validity.valid ? undefined : input.value),
