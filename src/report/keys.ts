@@ -40,11 +40,11 @@ export const aggregateKey = (aggregate: Summed): string => {
   return JSON.stringify([kind, of, where.map(filterKey)]);
 };
 
-export type Seen = Omit<EventsRequest, 'windows'>;
-export const seenKey = (request: Seen): string => JSON.stringify([...rowsKey(request), request.count, request.where.map(filterKey)]);
+export type SeenRequest = Omit<EventsRequest, 'windows'>;
+export const seenKey = (request: SeenRequest): string => JSON.stringify([...rowsKey(request), request.count, request.where.map(filterKey)]);
 
 /** The days on which values were seen that a first time is found from. */
-export const seenFor = (rows: RowSet & { readonly segments: Segments }, { column, where }: FirstTime): Seen => ({
+export const seenFor = (rows: RowSet & { readonly segments: Segments }, { column, where }: FirstTime): SeenRequest => ({
   ...rows,
   where,
   count: { kind: 'distinct', column },

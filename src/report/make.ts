@@ -16,8 +16,8 @@ import type { Bounds, RowSet, Segments } from '../plan/request.ts';
 import { equalSegments } from '../plan/segments.ts';
 import { type Choices, chosen } from './choices.ts';
 import type { CubeBase, KeysBase, Offers, ReportData, ReportQuestion, TallyBase } from './data.ts';
-import { aggregateKey, type Seen } from './keys.ts';
-import { type Recording, recording, type Wanted, type WantedCube } from './record.ts';
+import { aggregateKey, type SeenRequest } from './keys.ts';
+import { type Recording, recording, type WantedCube, type WantedRows } from './record.ts';
 
 export interface ReportOptions {
   /** Names of questions of the model, in the order of the report. */
@@ -221,7 +221,7 @@ const cubeBase = async (store: Store, { request, attributes, aggregates, segment
   };
 };
 
-const keysBase = async (store: Store, { request, attributes: known, segments: asSegments }: Wanted<Seen>): Promise<KeysBase> => {
+const keysBase = async (store: Store, { request, attributes: known, segments: asSegments }: WantedRows<SeenRequest>): Promise<KeysBase> => {
   if (!store.seenKeys)
     throw new DurchblickError('no-seen-keys', 'this engine cannot tell what distinct counts are made of', {
       kind: 'engine',

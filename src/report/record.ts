@@ -10,7 +10,7 @@ import {
   filterAttributes,
   isFirstTime,
   isMemberFilter,
-  type Seen,
+  type SeenRequest,
   type Summed,
   seenFor,
   seenKey,
@@ -18,22 +18,22 @@ import {
 } from './keys.ts';
 
 /** Rows whose members are all to be known that anybody asked for. */
-export interface Wanted<R> {
+export interface WantedRows<R> {
   readonly request: R;
   readonly attributes: Map<string, AttributeRef>;
   /** Last day of each segment that was asked for, by its first: of coarse facts the same periods, or some of them. */
   readonly segments: Map<number, number>;
 }
 
-export interface WantedCube extends Wanted<RowSet & { readonly segments: Segments }> {
+export interface WantedCube extends WantedRows<RowSet & { readonly segments: Segments }> {
   readonly aggregates: Map<string, Summed>;
 }
 
 export interface Recording {
   readonly engine: Engine;
   readonly cubes: ReadonlyMap<string, WantedCube>;
-  readonly seen: ReadonlyMap<string, Wanted<Seen>>;
-  readonly tallies: ReadonlyMap<string, Wanted<TallyRequest>>;
+  readonly seen: ReadonlyMap<string, WantedRows<SeenRequest>>;
+  readonly tallies: ReadonlyMap<string, WantedRows<TallyRequest>>;
   /** Answers to small calls, ready for JSON. */
   readonly called: ReadonlyMap<string, unknown>;
   /** The store, once it is open. */
@@ -43,11 +43,11 @@ export interface Recording {
 const ROWS: Summed = { kind: 'rows', where: [] };
 
 /** Remembers a request without what is found from more members. */
-const want = <R extends RowSet & { readonly segments: Segments }, W extends Wanted<R>>(
+const want = <R extends RowSet & { readonly segments: Segments }, W extends WantedRows<R>>(
   map: Map<string, W>,
   key: string,
   request: R,
-  make: (found: Wanted<R>) => W,
+  make: (found: WantedRows<R>) => W,
 ): W => {
   const filters = request.filters.filter((filter) => !isMemberFilter(filter));
   const wanted = map.get(key) ?? make({ request: { ...request, filters }, attributes: new Map(), segments: new Map() });
@@ -63,12 +63,12 @@ const want = <R extends RowSet & { readonly segments: Segments }, W extends Want
 
 export const recording = (engine: Engine): Recording => {
   const cubes = new Map<string, WantedCube>();
-  const seen = new Map<string, Wanted<Seen>>();
-  const tallies = new Map<string, Wanted<TallyRequest>>();
+  const seen = new Map<string, WantedRows<SeenRequest>>();
+  const tallies = new Map<string, WantedRows<TallyRequest>>();
   const called = new Map<string, unknown>();
   let opened: Store | undefined;
 
-  const wantSeen = (request: Seen): void => {
+  const wantSeen = (request: SeenRequest): void => {
     want(seen, seenKey(request), request, (found) => found);
     wantCube(request, [{ kind: 'rows', where: request.where }]);
   };

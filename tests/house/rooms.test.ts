@@ -48,6 +48,9 @@ const ROOMS: Readonly<Record<string, Room>> = {
   dictionary: { uses: [...CORE, 'book'] },
   diff: { uses: [...CORE, 'book', 'dictionary'] },
   index: { uses: [...CORE, 'book'] },
+  element: { uses: [...CORE, 'chart'] },
+  react: { uses: ['result', 'element'], packages: [/^react$/] },
+  report: { uses: [...CORE, 'book', 'element'], packages: [NODE] },
   publish: {
     uses: [...CORE, 'files', 'book', 'dictionary', 'engines/postgres', 'engines/duckdb'],
     packages: [NODE, /^pg$/],
@@ -66,6 +69,7 @@ const ROOMS: Readonly<Record<string, Room>> = {
       'diff',
       'draft',
       'publish',
+      'report',
       'serve',
       'engines/sql',
       'engines/memory',

@@ -146,7 +146,7 @@ describe('what is in the file', () => {
       code: 2,
       stderr: expect.stringMatching(/is the model or one of its sources/),
     });
-    const rows = 600_000;
+    const rows = 1_300_000;
     const lines = {
       day: Int32Array.from({ length: rows }, (_, k) => 20_000 + (k % 700)),
       amount: Float64Array.from({ length: rows }, (_, k) => (Math.imul(k ^ (k >>> 7), 0x9e3779b1) >>> 8) / 100),
