@@ -3,18 +3,19 @@ import { mkdtemp, readFile, stat } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { basename, dirname, extname, join, resolve, sep } from 'node:path';
 import { fileURLToPath } from 'node:url';
-import { DurchblickError } from '../errors.ts';
+import { DurchblickError, suggest } from '../errors.ts';
 import { missingFile } from '../files/missing.ts';
 import { loadModel } from '../files/node.ts';
 import { readYaml } from '../files/yaml-text.ts';
 import { type Key, keysOf, newKey } from '../serve/keys.ts';
 import { isLoopback, type ServedModel, serverOf } from '../serve/server.ts';
-import { type EngineOptions, openBook } from './book.ts';
+import { type EngineOptions, engineMaker, openBook } from './book.ts';
 import { layOut } from './demo.ts';
 import { listenAt, wholeNumber } from './listen.ts';
 import { modelFile } from './models.ts';
 import { bold, dim } from './output.ts';
 import { statementsOf } from './sql.ts';
+import { over } from './tables.ts';
 import { deliver, toStderr } from './write.ts';
 
 export interface ServeCommandOptions extends EngineOptions {
@@ -58,12 +59,21 @@ const addressName = (file: string): string => {
 
 const servedModel = async (path: string, options: ServeCommandOptions): Promise<ServedModel> => {
   const file = await modelFile(path);
-  const { model, folder } = await loadModel(file, { allow: options.allow });
+  const loaded = await loadModel(file, { allow: options.allow });
+  const { model, folder } = loaded;
   const { connect, allow } = options;
   return {
     name: addressName(file),
     title: model.name,
     open: (where) => openBook(file, { ...options, fixed: where, whenBad: 'keep' }),
+    rows: async (source, columns) => {
+      const written = model.input.sources?.[source];
+      if (!written)
+        throw new DurchblickError('unknown-source', `a key has its filter in "${source}", which is no source of ${model.name}`, {
+          hint: suggest(source, model.sources.keys(), 'sources'),
+        });
+      return over((await engineMaker(loaded, options))(), { [source]: written }, (store) => store.rows(source, columns));
+    },
     // Where files lie on this machine is nobody's business.
     statements: async (question, where) =>
       (await statementsOf(file, () => question, { connect, allow, fixed: where })).replaceAll(`${folder}${sep}`, ''),

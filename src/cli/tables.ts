@@ -17,10 +17,10 @@ interface Column {
   readonly column: string;
 }
 
-/** Runs something over sources of a database, as a model without facts would open them. */
-const over = async <T>(
+/** Runs something over sources, as a model without facts would open them. */
+export const over = async <T>(
   engine: Engine,
-  sources: Readonly<Record<string, { readonly query: string }>>,
+  sources: Readonly<Record<string, unknown>>,
   run: (store: Store) => Promise<T>,
 ): Promise<T> => {
   const model = defineParts([{ written: { sources, facts: {} }, locate: () => undefined }]);

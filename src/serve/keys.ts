@@ -12,7 +12,36 @@ export interface Key {
   readonly models: readonly string[] | undefined;
   /** Filters fixed for good, in every model it may ask. */
   readonly where: Question['where'];
+  /** Filters whose members stand in rows of a table of the model. */
+  readonly rights: readonly Right[];
 }
+
+/** Members of an attribute that a key may see: those in the column `value` of the rows of a source whose column `key` has its name. */
+export interface Right {
+  readonly attribute: string;
+  readonly table: string;
+  readonly key: string;
+  readonly value: string;
+}
+
+const RIGHT_KEYS = ['table', 'key', 'value'];
+/** Filters by rows, and those by value. */
+const filtersIn = (
+  where: Readonly<Record<string, unknown>>,
+  wrong: (message: string, name: string) => never,
+): Pick<Key, 'where' | 'rights'> => {
+  const isByRows = (value: unknown): value is Readonly<Record<string, unknown>> =>
+    typeof value === 'object' && value !== null && 'table' in value;
+  const entries = Object.entries(where);
+  const rights = entries.flatMap(([attribute, value]): Right[] => {
+    if (!isByRows(value)) return [];
+    if (Object.keys(value).length !== RIGHT_KEYS.length || RIGHT_KEYS.some((name) => typeof value[name] !== 'string'))
+      return wrong(`the filter of ${attribute} is by rows, and does not say which`, attribute);
+    return [{ attribute, table: value.table as string, key: value.key as string, value: value.value as string }];
+  });
+  const plain = entries.filter(([, value]) => !isByRows(value));
+  return { where: plain.length === 0 ? undefined : (Object.fromEntries(plain) as Question['where']), rights };
+};
 
 const HASH = /^sha256:([0-9a-f]{64})$/;
 const digest = (text: string): Buffer => createHash('sha256').update(text, 'utf8').digest();
@@ -24,7 +53,7 @@ export const newKey = (): { readonly key: string; readonly hash: string } => {
 };
 
 const HINT =
-  'keys: is a list of { name: sales-west, hash: sha256:…, models: [gruenhof], where: { region: West } }; `durchblick serve --new-key` makes one.';
+  'keys: is a list of { name: sales-west, hash: sha256:…, models: [gruenhof], where: { region: West } }, or { region: { table: key_rights, key: holder, value: region } } for members in rows of the model; `durchblick serve --new-key` makes one.';
 const KNOWN = ['name', 'hash', 'models', 'where'];
 
 /** Reads the keys of a file; what is wrong is told with its place. */
@@ -53,7 +82,10 @@ export const keysOf = (
       return wrong(`the models of "${name}" are not a list of ${models.join(', ')}`, [...at, 'models']);
     if (where !== undefined && (typeof where !== 'object' || where === null || Object.keys(where).length === 0))
       return wrong(`the filters of "${name}" are no map of attributes`, [...at, 'where']);
-    return { name, hash: Buffer.from(hex, 'hex'), models: may as readonly string[] | undefined, where: where as Question['where'] };
+    const filters = filtersIn((where ?? {}) as Record<string, unknown>, (message, attribute) =>
+      wrong(message, [...at, 'where', attribute]),
+    );
+    return { name, hash: Buffer.from(hex, 'hex'), models: may as readonly string[] | undefined, ...filters };
   });
 };
 

@@ -16,6 +16,7 @@ import { METRICS_TYPE, metricsOf, REQUESTS } from './metrics.ts';
 import { openApi } from './openapi.ts';
 import { checkQuery, QUERY_FORMAT, type Query } from './parameters.ts';
 import { HttpProblem, problemOf } from './problem.ts';
+import { filtersFor, type ReadRows } from './rights.ts';
 import { ROUTES, type Route } from './routes.ts';
 import { type Turns, turnsOf } from './turns.ts';
 
@@ -26,6 +27,8 @@ export interface ServedModel {
   readonly title: string;
   readonly open: (where: Question['where']) => Promise<Book>;
   readonly statements?: (question: Question, where: Question['where']) => Promise<string>;
+  /** Rows of a source, for keys whose filters stand in them. */
+  readonly rows: ReadRows;
 }
 
 export interface ServeOptions {
@@ -54,6 +57,8 @@ interface Served extends Required<Pick<ServeOptions, 'version' | 'seconds'>> {
   readonly findKey: ((header: string | undefined, address: string) => Key) | undefined;
   /** Books by model and fixed filters. */
   readonly books: Map<string, Promise<Opened>>;
+  /** Filters that stand in rows, by key and model, for the state of the data in which they were read. */
+  readonly rights: Map<string, { readonly state: string; readonly where: Promise<Question['where']> }>;
   readonly kept: Kept;
   readonly turns: Turns;
   /** Answers under way, by what they answer. */
@@ -78,8 +83,36 @@ const openedOf = async (book: Promise<Book>): Promise<Opened> => {
 /** Whether a host, with a port or without, is this machine alone. */
 export const isLoopback = (host: string): boolean => /^(localhost|127(\.\d{1,3}){3}|\[?::1\]?)(:\d+)?$/i.test(host);
 
+const bookName = ({ name }: ServedModel, where: Question['where']): string => `${name} ${where === undefined ? '' : stableText(where)}`;
+
 const bookOf = (served: Served, model: ServedModel, where: Question['where']): Promise<Opened> =>
-  once(served.books, `${model.name} ${where === undefined ? '' : stableText(where)}`, () => openedOf(model.open(where)));
+  once(served.books, bookName(model, where), () => openedOf(model.open(where)));
+
+/** A book that nobody asks any more is closed once its questions are answered. */
+const forget = (served: Served, model: ServedModel, where: Question['where']): void => {
+  const name = bookName(model, where);
+  const opened = served.books.get(name);
+  served.books.delete(name);
+  opened?.then(({ book }) => book.close()).catch(() => undefined);
+};
+
+/** What a key may see of a model: as its file says, or as rows say in the present state of the data. */
+const whereOf = async (served: Served, model: ServedModel, key: Key | undefined): Promise<Question['where']> => {
+  if (!key || key.rights.length === 0) return key?.where;
+  const { look } = await bookOf(served, model, undefined);
+  const state = stableText(await look());
+  const name = stableText([model.name, key.name]);
+  const known = served.rights.get(name);
+  if (known?.state === state) return known.where;
+  const where = filtersFor(key, model.rows);
+  served.rights.set(name, { state, where });
+  where.catch(() => void (served.rights.get(name)?.where === where && served.rights.delete(name)));
+  const [before, now] = [await known?.where.catch(() => undefined), await where];
+  const others = await Promise.all([...served.rights.values()].map((right) => right.where.catch(() => undefined)));
+  if (before && stableText(before) !== stableText(now) && !others.some((other) => stableText(other) === stableText(before)))
+    forget(served, model, before);
+  return now;
+};
 
 /** The model of a request, as far as its key may know that there is one. */
 const modelOf = ({ models }: Served, name: string, key: Key | undefined): ServedModel => {
@@ -177,10 +210,11 @@ const answer = async (served: Served, route: Route, request: ModelRequest, reply
   );
   const { signal, end } = patience(reply, served.seconds);
   try {
-    const opened = await bookOf(served, model, key?.where);
+    const where = await orGivenUp(whereOf(served, model, key), signal);
+    const opened = await bookOf(served, model, where);
     const { book } = opened;
     const asked = { path: route.path, query: { ...query, format: form }, body: request.body ?? null };
-    const told = { ...asked, where: key?.where, model: model.name };
+    const told = { ...asked, where, model: model.name };
     const tag = await tagOf(served, opened, told, signal);
     reply
       .header('etag', tag)
@@ -198,7 +232,7 @@ const answer = async (served: Served, route: Route, request: ModelRequest, reply
         query,
         body: request.body,
         signal: own,
-        statements: model.statements && ((question) => (model.statements as NonNullable<ServedModel['statements']>)(question, key?.where)),
+        statements: model.statements && ((question) => (model.statements as NonNullable<ServedModel['statements']>)(question, where)),
       });
       const made = await (forms[form] as () => Content | Promise<Content>)();
       // Data that changed meanwhile are another state: what was made of them is nobody's but this request's.
@@ -320,6 +354,7 @@ export const serverOf = async (options: ServeOptions): Promise<FastifyInstance> 
     models: new Map(options.models.map((model) => [model.name, model])),
     findKey: options.keys && keyFinder(options.keys),
     books: new Map(),
+    rights: new Map(),
     kept: keptAnswers(options.keptBytes ?? 64 * 2 ** 20),
     turns: turnsOf(options.atOnce ?? 8, options.line ?? 200),
     underWay: new Map(),
@@ -382,8 +417,17 @@ export const serverOf = async (options: ServeOptions): Promise<FastifyInstance> 
   });
   await Promise.all([
     ...new Set(
-      (options.keys ?? [{ where: undefined, models: undefined }]).flatMap(({ where, models }) =>
-        options.models.filter(({ name }) => !models || models.includes(name)).map((model) => bookOf(served, model, where)),
+      (options.keys ?? [undefined]).flatMap((key) =>
+        options.models
+          .filter(({ name }) => !key?.models || key.models.includes(name))
+          .map(async (model) => {
+            // A key without a row sees nothing yet, which is no reason not to serve others.
+            const where = await whereOf(served, model, key).catch((error: unknown) => {
+              if (error instanceof HttpProblem) return undefined;
+              throw error;
+            });
+            if (!key || key.rights.length === 0 || where) await bookOf(served, model, where);
+          }),
       ),
     ),
   ]);

@@ -304,14 +304,23 @@ describe('keys (V3)', () => {
     expect(status).toBe(0);
     return { key: /: (\S+)\n$/.exec(stderr)?.[1] as string, line: stdout.trimEnd().split('\n')[1] };
   };
-  const [west, all, other] = [made('west'), made('all'), made('other')];
+  const [west, all, other, holder] = [made('west'), made('all'), made('other'), made('holder')];
+  const rights = (...rows: readonly string[]): void =>
+    writeFileSync(join(folder, '../second/data/key_rights.csv'), `holder,region\n${rows.join('\n')}\n`);
+  const BY_ROWS = 'where: { region: { table: key_rights, key: holder, value: region } }';
   const file = join(mkdtempSync(join(tmpdir(), 'keys-')), 'keys.yaml');
   let keyed: ServedProcess;
   beforeAll(async () => {
     const limited = west.line.replace(/ }$/, ', where: { region: West } }');
-    writeFileSync(file, `keys:\n${limited}\n${all.line}\n${other.line.replace(/ }$/, ', models: [second] }')}\n`);
+    writeFileSync(
+      file,
+      `keys:\n${limited}\n${all.line}\n${other.line.replace(/ }$/, ', models: [second] }')}\n${holder.line.replace(/ }$/, `, models: [second], ${BY_ROWS} }`)}\n`,
+    );
     const second = join(folder, '../second');
     cpSync(folder, second, { recursive: true });
+    const model = join(second, 'model.yaml');
+    writeFileSync(model, readFileSync(model, 'utf8').replace('\nsources:\n', '\nsources:\n  key_rights: { file: data/key_rights.csv }\n'));
+    rights('somebody,North', 'holder,West', 'holder,East');
     keyed = await serving(folder, second, '--keys', file);
   });
   afterAll(() => keyed?.stop());
@@ -373,6 +382,23 @@ describe('keys (V3)', () => {
     expect(
       (await (await as(all.key, '/models/gruenhof/ask?show=revenue&per=region&format=csv')).text()).trim().split('\r\n').length,
     ).toBeGreaterThan(5);
+  });
+
+  test('rows of the model say what a key may see, from the next question on; without one it sees nothing', async () => {
+    const seen = async (): Promise<string> => {
+      const response = await as(holder.key, '/models/second/ask?show=revenue&per=region&format=csv');
+      return response.ok
+        ? ((await response.text()).match(/North|East|South|West|Alps/g)?.join() ?? '')
+        : `${response.status} ${(await response.json()).code}`;
+    };
+    expect(await seen()).toBe('East,West');
+    expect(await (await as(holder.key, '/models/second/members?attribute=region')).text()).not.toMatch(/North|South|Alps/);
+    rights('somebody,West', 'holder,South');
+    expect(await seen()).toBe('South');
+    rights('somebody,West');
+    expect(await seen()).toBe('403 no-rights');
+    rights('holder,North');
+    expect(await seen()).toBe('North');
   });
 
   test('the explorer and the page of the interface ask for the key, and show what it may see', async () => {
