@@ -44,6 +44,8 @@ export interface Opening extends EngineOptions {
   readonly whenBad?: 'keep';
   /** The book answers one question. */
   readonly asked?: 'once';
+  /** Bytes of day cubes to keep for later questions. */
+  readonly cacheBytes?: number;
   /** Files that the command is going to write. */
   readonly writes?: readonly (string | undefined)[];
 }
@@ -160,6 +162,7 @@ export const openBook = async (path: string, options: Opening = {}): Promise<Boo
     ...opening,
     ...(options.whenBad ? { whenBad: options.whenBad } : {}),
     ...(options.asked ? { asked: options.asked } : {}),
+    ...(options.cacheBytes === undefined ? {} : { cacheBytes: options.cacheBytes }),
     ...(options.fixed ? { where: options.fixed } : {}),
   });
 };

@@ -25,6 +25,7 @@ export interface ServeCommandOptions extends EngineOptions {
   readonly newKey?: string;
   readonly atOnce: string;
   readonly seconds: string;
+  readonly memory: string;
   readonly grace: string;
 }
 
@@ -57,7 +58,8 @@ const addressName = (file: string): string => {
   );
 };
 
-const servedModel = async (path: string, options: ServeCommandOptions): Promise<ServedModel> => {
+/** Books share the memory for day cubes: one for each model and set of fixed filters. */
+const servedModel = async (path: string, options: ServeCommandOptions, cacheBytes: () => number): Promise<ServedModel> => {
   const file = await modelFile(path);
   const loaded = await loadModel(file, { allow: options.allow });
   const { model, folder } = loaded;
@@ -65,7 +67,7 @@ const servedModel = async (path: string, options: ServeCommandOptions): Promise<
   return {
     name: addressName(file),
     title: model.name,
-    open: (where) => openBook(file, { ...options, fixed: where, whenBad: 'keep' }),
+    open: (where) => openBook(file, { ...options, fixed: where, whenBad: 'keep', cacheBytes: cacheBytes() }),
     rows: async (source, columns) => {
       const written = model.input.sources?.[source];
       if (!written)
@@ -146,7 +148,9 @@ export const serve = async (given: readonly string[], options: ServeCommandOptio
       hint: 'Make one with `npx durchblick serve --new-key NAME`, and name its file with --keys.',
     });
   const paths = await pathsOf(given);
-  const models = await Promise.all(paths.map((path) => servedModel(path, options)));
+  const memory = wholeNumber(options.memory, '--memory', 1, 1_000_000) * 2 ** 20;
+  let books = paths.length;
+  const models = await Promise.all(paths.map((path) => servedModel(path, options, () => Math.floor(memory / books))));
   const twice = models.find(({ name }, k) => models.findIndex((other) => other.name === name) < k);
   if (twice)
     throw new DurchblickError('doubled-name', `two models would be at /models/${twice.name}`, {
@@ -159,6 +163,7 @@ export const serve = async (given: readonly string[], options: ServeCommandOptio
           options.keys,
           models.map(({ name }) => name),
         );
+  books *= new Set(keys?.map(({ name, where, rights }) => (rights.length > 0 ? name : JSON.stringify(where ?? null))) ?? ['']).size;
   const folder = fileURLToPath(new URL('../explorer/', import.meta.url));
   const server = await serverOf({
     models,

@@ -43,6 +43,20 @@ export const linesOf = ({ rows, totals, periods, columns, marks, words = ENGLISH
   return groups.flat();
 };
 
+/** Lines that travel together. */
+const LINES_A_PART = 500;
+
+function* inParts(lines: Iterable<string>): Iterable<string> {
+  let part: string[] = [];
+  for (const line of lines) {
+    part.push(line);
+    if (part.length < LINES_A_PART) continue;
+    yield part.join('');
+    part = [];
+  }
+  if (part.length > 0) yield part.join('');
+}
+
 /** A result with its ways out, from plain data: as it was computed, or as it came as JSON from elsewhere. */
 export const withOutputs = (json: ResultJson): PlainResult => {
   const { columns, locale } = json;
@@ -63,6 +77,13 @@ export const withOutputs = (json: ResultJson): PlainResult => {
       return writers[column](value);
     };
   };
+  function* csvLines(write: (text: string) => string): Iterable<string> {
+    yield csvLine(columns.map(({ name }) => write(name)));
+    for (const { cells } of lines()) yield csvLine(cells.map((value) => (typeof value === 'string' ? write(value) : plainNumber(value))));
+  }
+  function* jsonLines(): Iterable<string> {
+    for (const { cells } of lines()) yield `${JSON.stringify(Object.fromEntries(cells.map((value, k) => [columns[k].name, value])))}\n`;
+  }
   const formatted = writerOf(formatter);
   const bare = writerOf(bareFormatter);
   return {
@@ -74,16 +95,9 @@ export const withOutputs = (json: ResultJson): PlainResult => {
       kinds: columns.map(({ kind }) => kind),
       rows: lines().map(({ cells, kind, marks }) => ({ kind, cells: cells.map(units === 'header' ? bare : formatted), marks })),
     }),
-    toCsv: (reader = 'data') => {
-      const write = (text: string): string => (reader === 'spreadsheet' ? defused(text) : text);
-      return [columns.map(({ name }) => write(name)), ...table((value) => (typeof value === 'string' ? write(value) : plainNumber(value)))]
-        .map(csvLine)
-        .join('');
-    },
-    toNdjson: () =>
-      lines()
-        .map(({ cells }) => `${JSON.stringify(Object.fromEntries(cells.map((value, k) => [columns[k].name, value])))}\n`)
-        .join(''),
+    toCsv: (reader = 'data') => [...csvLines(reader === 'spreadsheet' ? defused : (text) => text)].join(''),
+    toNdjson: () => [...jsonLines()].join(''),
+    toParts: (form) => inParts(form === 'csv' ? csvLines((text) => text) : jsonLines()),
     toMarkdown: () => markdownTable(header, table(formatted), (column) => columns[column].kind === 'reading'),
     toColumns: () =>
       columns.map(({ name, kind }, k) => ({

@@ -95,6 +95,8 @@ export interface PlainResult<Row = ResultRow> extends ResultJson, Iterable<Row> 
   readonly toCsv: (reader?: 'data' | 'spreadsheet') => string;
   /** One JSON object a row and line. */
   readonly toNdjson: () => string;
+  /** The text of the CSV for data, or of the NDJSON, in parts of some hundred lines, for answers that are long. */
+  readonly toParts: (form: 'csv' | 'ndjson') => Iterable<string>;
   /** A GitHub-flavoured Markdown table. */
   readonly toMarkdown: () => string;
   readonly toJson: () => ResultJson;

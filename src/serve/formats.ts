@@ -19,7 +19,18 @@ export const MEDIA = {
 } as const;
 export type FormatName = keyof typeof MEDIA;
 
-export type Content = string | Uint8Array;
+/** A long text in parts, made as they are sent, as often as they are. */
+export interface Parts {
+  readonly parts: () => Iterable<string>;
+}
+
+export type Content = string | Uint8Array | Parts;
+
+/** Answers with more rows are sent in parts. */
+const LONG = 5000;
+
+const text = (result: Result, form: 'csv' | 'ndjson'): Content =>
+  result.rows.length > LONG ? { parts: () => result.toParts(form) } : form === 'csv' ? result.toCsv('data') : result.toNdjson();
 
 /** Data as JSON, as files of the command line have it. */
 export const jsonText = (value: unknown): string => `${JSON.stringify(value, null, 2)}\n`;
@@ -27,8 +38,8 @@ export const jsonText = (value: unknown): string => `${JSON.stringify(value, nul
 /** An answer in each form; the Arrow file of the command line is a stream over HTTP. */
 export const RESULT_FORMS: Partial<Record<FormatName, (result: Result) => Content | Promise<Content>>> = {
   json: (result) => jsonText(result.toJson()),
-  csv: (result) => result.toCsv('data'),
-  ndjson: (result) => result.toNdjson(),
+  csv: (result) => text(result, 'csv'),
+  ndjson: (result) => text(result, 'ndjson'),
   markdown: (result) => result.toMarkdown(),
   arrow: (result) => arrowStreamOf(result.toColumns()),
   parquet: (result) => result.toParquet(),

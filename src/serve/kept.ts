@@ -7,7 +7,9 @@ export interface Kept {
   readonly bytes: () => number;
 }
 
-const sizeOf = (content: Content): number => (typeof content === 'string' ? 2 * content.length : content.byteLength);
+/** What is sent in parts is made anew each time, and never kept. */
+const sizeOf = (content: Content): number =>
+  typeof content === 'string' ? 2 * content.length : content instanceof Uint8Array ? content.byteLength : Number.POSITIVE_INFINITY;
 
 export const keptAnswers = (most: number): Kept => {
   const known = new Map<string, Content>();

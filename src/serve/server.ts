@@ -1,5 +1,6 @@
 // The HTTP interface over opened models: routes from the table, keys, turns, forms, states as ETags.
 import { createHash } from 'node:crypto';
+import { Readable } from 'node:stream';
 import type { FastifyInstance, FastifyReply, FastifyRequest } from 'fastify';
 import { stableText } from '../basics/fingerprint.ts';
 import { once } from '../basics/kept-promises.ts';
@@ -292,6 +293,10 @@ const addEnd = (app: FastifyInstance): void => {
   });
 };
 
+/** Long texts leave as they are made, and are not made for a client that goes away. */
+const sendable = (content: Content): string | Buffer | Readable =>
+  typeof content === 'string' ? content : content instanceof Uint8Array ? Buffer.from(content) : Readable.from(content.parts());
+
 const addErrors = (app: FastifyInstance): void => {
   app.setErrorHandler((error, request, reply) => {
     const problem = problemOf(error);
@@ -320,7 +325,7 @@ const addModels = (app: FastifyInstance, served: Served): void => {
     const url = `/models/:model${route.path}`;
     const handler = async (request: FastifyRequest, reply: FastifyReply) => {
       const content = await answer(served, route, request as ModelRequest, reply);
-      return content === undefined ? reply.send() : reply.send(typeof content === 'string' ? content : Buffer.from(content));
+      return content === undefined ? reply.send() : reply.send(sendable(content));
     };
     app.get(url, handler);
     if (route.posts) app.post(url, handler);
@@ -438,6 +443,6 @@ const addPage = (app: FastifyInstance, page: NonNullable<ServeOptions['page']>):
   app.get('/*', async (request, reply) => {
     const found = await page((request.params as { '*': string })['*']);
     if (!found) throw new HttpProblem(404, 'no-path', 'there is nothing at this address', 'GET /openapi.json lists what there is.');
-    return reply.type(found.type).send(typeof found.content === 'string' ? found.content : Buffer.from(found.content));
+    return reply.type(found.type).send(sendable(found.content));
   });
 };

@@ -295,6 +295,17 @@ test('V4: figures are those that the check of the command line has', async () =>
   expect(await (await server.get('/models/gruenhof/figures')).json()).toEqual(JSON.parse(stdout).figures);
 });
 
+test('a long answer leaves in parts, with the bytes of the command line', async () => {
+  const path = '/models/gruenhof/ask?show=stock&per=product&by=day&format=';
+  for (const format of ['csv', 'ndjson']) {
+    const response = await server.get(`${path}${format}`);
+    const text = await response.text();
+    expect(response.headers.get('content-length')).toBeNull();
+    expect(text.split('\n').length).toBeGreaterThan(5000);
+    expect(text).toBe(durchblick('ask', join(folder, 'model.yaml'), 'stock', '--per', 'product', '--by', 'day', '--format', format).stdout);
+  }
+});
+
 describe('keys (V3)', () => {
   const made = (name: string) => {
     const { status, stdout, stderr } = spawnSync(process.execPath, ['dist/cli/main.js', 'serve', '--new-key', name], {
