@@ -69,7 +69,10 @@ export const withEngine = (command: Command): Command => {
         'duckdb',
       ]),
     )
-    .option('--connect <url>', 'a database with the tables of the model: postgres://user@host/database, or duckdb:file.duckdb')
+    .option(
+      '--connect <url>',
+      'a database with the tables of the model: postgres://user@host/database, duckdb:file.duckdb, or trino://user@host:port/catalog/schema',
+    )
     .option('--allow <folder>', "a folder beside the model's own that its files may lie in (repeatable)", collect)
     .option(
       asks ? '--keep <condition|folder>' : '--keep <folder>',
@@ -101,6 +104,25 @@ export const databaseFile = (url: string | undefined): string[] => DATABASE_FILE
 export const masked = (url: string): string =>
   url.replace(/^([a-z][a-z0-9+.-]*:\/\/[^/?#:@]*:).*@/i, '$1***@').replace(/([?&]password=)[^&]*/gi, '$1***');
 
+/** A catalog and schema of a cluster; by HTTPS where a password is given, or the port is that of HTTPS. */
+const clusterOf = (url: string) => {
+  const { hostname, port, username, password, pathname } = URL.canParse(url) ? new URL(url) : new URL('trino://none');
+  const [catalog, schema, ...more] = pathname
+    .split('/')
+    .filter((part) => part !== '')
+    .map(decodeURIComponent);
+  if (catalog === undefined || schema === undefined || more.length > 0)
+    throw new DurchblickError('bad-option', `--connect is "${masked(url)}"`, { hint: 'It is trino://user@host:port/catalog/schema.' });
+  const scheme = password !== '' || port === '443' ? 'https' : 'http';
+  return {
+    server: `${scheme}://${hostname}${port === '' ? '' : `:${port}`}`,
+    catalog,
+    schema,
+    ...(username === '' ? {} : { user: decodeURIComponent(username) }),
+    ...(password === '' ? {} : { password: decodeURIComponent(password) }),
+  };
+};
+
 const connected = async (
   url: string,
   { trace, inPlace, allow }: Opening,
@@ -110,10 +132,15 @@ const connected = async (
     const { postgres } = await import('../engines/postgres/index.ts');
     return () => postgres({ connectionString: url, files, trace });
   }
+  if (/^trino:/.test(url)) {
+    const { trino } = await import('../engines/trino/index.ts');
+    const place = clusterOf(url);
+    return () => trino({ ...place, files, trace });
+  }
   const [file] = databaseFile(url);
   if (file === undefined)
     throw new DurchblickError('bad-option', `--connect does not know "${masked(url)}"`, {
-      hint: 'It takes postgres://user@host/database or duckdb:file.duckdb.',
+      hint: 'It takes postgres://user@host/database, duckdb:file.duckdb or trino://user@host:port/catalog/schema.',
     });
   const { duckdb } = await import('../engines/duckdb/index.ts');
   return () => duckdb({ path: resolve(file), folder, allow, files, trace, inPlace });

@@ -199,7 +199,7 @@ export interface Bounds {
 }
 
 /** A fault in the data that does not stop the answer, such as dates turned into blanks (D3). */
-export type DataNote = Extract<NoteOf, { readonly code: 'bad-dates' | 'missing-rates' | 'unreadable-fact' }>;
+export type DataNote = Extract<NoteOf, { readonly code: 'bad-dates' | 'missing-rates' | 'unpinned-state' | 'unreadable-fact' }>;
 
 /** What the calendar of a model needs from its data: tables of periods and holidays. */
 export interface CalendarTables {

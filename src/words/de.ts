@@ -194,6 +194,8 @@ export const de: Words = {
     'missing-rates': ({ fact, rate, role, first, count }) =>
       `${fact}: ${have(count)} kein ${rate} am Datum ${role}, zuerst am ${first}, und ${are(count)} leer in dem, was ihn nimmt`,
     'turned-bad': ({ reason, time }) => `die Daten sind fehlerhaft geworden: ${reason}; geantwortet wird aus dem Stand von ${minute(time)}`,
+    'unpinned-state': ({ fact }) =>
+      `die Datenbank hält keinen Stand der Tabelle von ${fact} fest: was während einer Frage geschrieben wird, kann zum Teil gesehen werden`,
     'unreadable-fact': ({ fact }) => `${fact} darf nicht gelesen werden: seine Tage zählen weder für den Kalender noch für den letzten Tag`,
   },
 };

@@ -170,6 +170,8 @@ export const en: Words = {
     'missing-rates': ({ fact, rate, role, first, count }) =>
       `${fact}: ${have(count)} no ${rate} on ${role}, the first on ${first}, and ${are(count)} blank in what takes it`,
     'turned-bad': ({ reason, time }) => `the data have turned bad: ${reason}; this is answered from what they were at ${minute(time)}`,
+    'unpinned-state': ({ fact }) =>
+      `the database keeps no states of the table of ${fact}: what is written while a question runs may be seen in part`,
     'unreadable-fact': ({ fact }) => `${fact} may not be read: its dates count neither for the calendar nor for the latest date`,
   },
 };

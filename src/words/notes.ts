@@ -53,6 +53,8 @@ export interface NoteDetails {
     readonly count: number;
   };
   readonly 'turned-bad': { readonly reason: string; readonly time: number };
+  /** The database keeps no states of a fact's table: what is written while a question runs may be seen in part (V6). */
+  readonly 'unpinned-state': { readonly fact: string; readonly count: number };
   readonly 'unreadable-fact': { readonly fact: string; readonly count: number };
 }
 

@@ -5,8 +5,10 @@ import { afterAll, inject } from 'vitest';
 import { duckdb } from '../../src/engines/duckdb/index.ts';
 import { memory } from '../../src/engines/memory/index.ts';
 import { postgres } from '../../src/engines/postgres/index.ts';
+import { trino } from '../../src/engines/trino/index.ts';
 import { folderFiles } from '../../src/files/node.ts';
 import type { Engine, Model } from '../../src/index.ts';
+import { loadIntoCluster } from './cluster.ts';
 import { loadTables, type Tables } from './tables.ts';
 
 /** The engine that this run of the rule suites is about: vitest.config.ts runs them once on each. */
@@ -58,9 +60,30 @@ const onPostgres = (tables: Tables, folder: string | undefined): Engine => ({
   },
 });
 
+const onCluster = (tables: Tables, folder: string | undefined): Engine => ({
+  name: 'trino',
+  open: async (model, options) => {
+    const schema = `suite_${process.pid}_${schemas++}`;
+    const loaded = await loadIntoCluster(schema, { ...(folder === undefined ? {} : fileTables(model, folder)), ...tables });
+    const engine = trino({ ...loaded.options, ...(folder === undefined ? {} : { files: folderFiles(folder) }) });
+    const store = await engine.open(model, options).catch(async (error: unknown) => {
+      await loaded.drop();
+      throw error;
+    });
+    return {
+      ...store,
+      close: async () => {
+        await store.close();
+        await loaded.drop();
+      },
+    };
+  },
+});
+
 /** The engine under test over tables given in the test, and over the files of a model's folder. */
 export const engineOver = (tables: Tables, folder?: string): Engine => {
   const files = folder === undefined ? {} : { files: folderFiles(folder) };
   if (ENGINE === 'duckdb') return duckdb({ tables, ...(folder === undefined ? {} : { folder }), ...files });
+  if (ENGINE === 'trino') return onCluster(tables, folder);
   return ENGINE === 'postgres' ? onPostgres(tables, folder) : memory(tables, files);
 };

@@ -6,7 +6,7 @@ export type Tables = Readonly<Record<string, Rows>>;
 const quoted = (name: string): string => `"${name.replaceAll('"', '""')}"`;
 
 /** The types that a careful person would give columns of such values; `texts` keeps dates and amounts as they were written. */
-const typeOf = (values: readonly unknown[], texts: boolean): string => {
+export const typeOf = (values: readonly unknown[], texts: boolean): string => {
   const there = values.filter((value) => value !== null && value !== undefined);
   if (there.length === 0 || texts) return 'text';
   if (there.every((value) => typeof value === 'number')) {

@@ -366,9 +366,12 @@ export const dataFindings = async ({ model, store, bounds, periodOf, labelOf, re
       message: noteText(note, wordsOf('en')),
       count: note.count,
       examples: [],
-      wayOut: store.unreadable?.has(model.facts.get(note.fact)?.source ?? '')
-        ? 'Give the role that connects the right to read it, or take it out of the model.'
-        : 'Correct the values, or list what stands for "none" in blank-dates.',
+      wayOut:
+        note.code === 'unpinned-state'
+          ? 'Keep the table in a catalog with snapshots, or ask when nobody writes.'
+          : store.unreadable?.has(model.facts.get(note.fact)?.source ?? '')
+            ? 'Give the role that connects the right to read it, or take it out of the model.'
+            : 'Correct the values, or list what stands for "none" in blank-dates.',
     });
   for (const fact of model.facts.values()) {
     if (store.unreadable?.has(fact.source)) continue;

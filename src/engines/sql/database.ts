@@ -15,6 +15,8 @@ export interface Rows {
   readonly columns: readonly ArrayLike<unknown>[];
   /** What the database says of the columns, where it numbers its types. */
   readonly fields?: readonly Field[];
+  /** The same where its types have names. */
+  readonly named?: readonly { readonly name: string; readonly type: string }[];
 }
 
 /** A column of an answer: the number of its type, and what else the type says. */
@@ -36,6 +38,8 @@ export interface Database {
   readonly dialect: Dialect;
   /** `still`: nobody writes while it is open. `live`: the data may change between one question and the next. */
   readonly state: 'still' | 'live';
+  /** Whether a relation may change while a session sees it. */
+  readonly isUnpinned?: (relation: Relation) => boolean;
   /** A source as a relation, as a session sees it. Throws `no-file`, `no-table` and the like, with what would be right. */
   readonly relation: (source: Source, run: Session['run']) => Promise<Relation>;
   /**

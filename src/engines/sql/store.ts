@@ -268,14 +268,18 @@ const viewOf = (model: Model, database: Database, options: OpenOptions, state: S
 type Opened = Pick<Store, 'notes' | 'unreadable'>;
 
 /** Opens all facts, so that what is wrong is told before any answer; answers what must be known of their data. */
-const openAll = async (model: Model, state: SqlState): Promise<Opened> => {
+const openAll = async (model: Model, state: SqlState, { isUnpinned }: Database): Promise<Opened> => {
   const notes: DataNote[] = [];
   const unreadable = new Set<string>();
   for (const [name, { relation }] of await state.dimensions())
     if (relation.denied) unreadable.add(model.dimensions.get(name)?.source as string);
   for (const fact of model.facts.values()) {
     if (!(await state.denied(fact))) {
-      notes.push(...(await state.fact(fact)).notes);
+      const own = await state.fact(fact);
+      notes.push(
+        ...own.notes,
+        ...(isUnpinned?.(await state.relation(fact.source)) ? [{ code: 'unpinned-state' as const, fact: fact.name, count: 0 }] : []),
+      );
       continue;
     }
     unreadable.add(fact.source);
@@ -304,7 +308,7 @@ export const openSqlStore = async (model: Model, given: Database, options: OpenO
 const stillStore = async (model: Model, database: Database, options: OpenOptions, fetched: () => number): Promise<Store> => {
   const session = await database.begin();
   const state = sqlState(model, database, session.run, options);
-  const opened = await openAll(model, state).catch(async (error: unknown) => {
+  const opened = await openAll(model, state, database).catch(async (error: unknown) => {
     await session.end();
     throw error;
   });
@@ -343,7 +347,7 @@ const liveStore = async (model: Model, database: Database, options: OpenOptions,
       return last.run(statement, signal);
     };
     const state = sqlState(model, database, run, options);
-    known = { token, state, opened: await openAll(model, state), sessions };
+    known = { token, state, opened: await openAll(model, state, database), sessions };
     return known;
   };
   const begin = async (signal?: Cancellation, fixing?: () => void): Promise<Store> => {
