@@ -2,28 +2,27 @@
 import { mkdtemp, rm, writeFile } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
+import type { DuckDBConnection, DuckDBInstance } from '@duckdb/node-api';
 import { CLOSED, loadDuckDb } from '../engines/duckdb/instance.ts';
 import { DurchblickError } from '../errors.ts';
 import { parquetOf } from '../files/parquet.ts';
 import type { Publication } from '../model/model.ts';
 import { type PublishedTable, printIn } from './table.ts';
-import { sqlName, sqlText, type Target, tableCalled } from './target.ts';
+import { quotedName, sqlName, sqlText, type Target, tableCalled } from './target.ts';
 
 type TablePlace = Extract<Publication['to'], { kind: 'table' }>;
 
-const named = (name: string): string => sqlName({ kind: 'table', schema: undefined, table: name });
+const failed = (error: unknown, what: string): DurchblickError =>
+  error instanceof DurchblickError
+    ? error
+    : new DurchblickError('engine-failed', `DuckDB: ${(error as Error).message.split('\n')[0]} (${what})`, {
+        kind: 'engine',
+        cause: error,
+      });
 
-/** Tables of a database file, each replaced in one transaction. A table that was not published is left alone. */
-export const duckdbTarget = async (path: string): Promise<Target> => {
+const openFile = async (path: string): Promise<DuckDBInstance> => {
   const { DuckDBInstance } = await loadDuckDb();
-  const failed = (error: unknown, what: string): DurchblickError =>
-    error instanceof DurchblickError
-      ? error
-      : new DurchblickError('engine-failed', `DuckDB: ${(error as Error).message.split('\n')[0]} (${what})`, {
-          kind: 'engine',
-          cause: error,
-        });
-  const opened = DuckDBInstance.create(path, CLOSED).catch((error: unknown) => {
+  return DuckDBInstance.create(path, CLOSED).catch((error: unknown) => {
     const text = (error as Error).message;
     throw new DurchblickError('cannot-open', `${path} cannot be opened for writing: ${text.split('\n')[0]}`, {
       kind: 'engine',
@@ -32,35 +31,39 @@ export const duckdbTarget = async (path: string): Promise<Target> => {
         : 'Name a DuckDB file, or one that is not there yet.',
     });
   });
-  const instance = await opened;
+};
+
+/** The comment of a table, null where it has none or is a view, undefined where there is nothing of the name. */
+const describe = async (connection: DuckDBConnection, { schema, table }: TablePlace): Promise<string | null | undefined> => {
+  const within = `schema_name = ${schema === undefined ? 'current_schema()' : sqlText(schema)} and database_name = current_database()`;
+  const found = await connection.runAndReadAll(
+    `select comment from duckdb_tables() where table_name = ${sqlText(table)} and ${within}
+    union all select null from duckdb_views() where view_name = ${sqlText(table)} and ${within}`,
+  );
+  const [row] = found.getRows();
+  return row && (row[0] as string | null);
+};
+
+/** Rows by way of a file of the same types. */
+const put = async (connection: DuckDBConnection, to: TablePlace, table: PublishedTable, file: string): Promise<void> => {
+  const name = sqlName(to);
+  await writeFile(file, await parquetOf(table.columns));
+  if (to.schema !== undefined) await connection.run(`create schema if not exists ${quotedName(to.schema)}`);
+  await connection.run(`create or replace table ${name} as select * from read_parquet(${sqlText(file)})`);
+  await connection.run(`comment on table ${name} is ${sqlText(table.comment)}`);
+  for (const column of table.columns)
+    await connection.run(`comment on column ${name}.${quotedName(column.name)} is ${sqlText(column.comment)}`);
+};
+
+/** Tables of a database file, each replaced in one transaction. A table that was not published is left alone. */
+export const duckdbTarget = async (path: string): Promise<Target> => {
+  const instance = await openFile(path);
   const connection = await instance.connect();
   const folder = await mkdtemp(join(tmpdir(), 'durchblick-'));
-  const describe = async (to: TablePlace): Promise<string | null | undefined> => {
-    const where = `table_name = ${sqlText(to.table)} and schema_name = ${to.schema === undefined ? 'current_schema()' : sqlText(to.schema)}`;
-    const tables = await connection.runAndReadAll(
-      `select comment from duckdb_tables() where ${where} and database_name = current_database()`,
-    );
-    const [row] = tables.getRows();
-    if (row) return row[0] as string | null;
-    const views = await connection.runAndReadAll(
-      `select 1 from duckdb_views() where view_name = ${sqlText(to.table)} and schema_name = ${to.schema === undefined ? 'current_schema()' : sqlText(to.schema)}`,
-    );
-    return views.getRows().length > 0 ? null : undefined;
-  };
-  const put = async (to: TablePlace, table: PublishedTable): Promise<void> => {
-    const name = sqlName(to);
-    const file = join(folder, 'rows.parquet');
-    await writeFile(file, await parquetOf(table.columns));
-    if (to.schema !== undefined) await connection.run(`create schema if not exists ${named(to.schema)}`);
-    await connection.run(`create or replace table ${name} as select * from read_parquet(${sqlText(file)})`);
-    await connection.run(`comment on table ${name} is ${sqlText(table.comment)}`);
-    for (const column of table.columns)
-      await connection.run(`comment on column ${name}.${named(column.name)} is ${sqlText(column.comment)}`);
-  };
   return {
     called: tableCalled,
     look: async (to, table) => {
-      const comment = await describe(to as TablePlace).catch((error: unknown) => {
+      const comment = await describe(connection, to as TablePlace).catch((error: unknown) => {
         throw failed(error, `looking for ${tableCalled(to)}`);
       });
       if (comment === undefined) return 'nothing';
@@ -70,7 +73,7 @@ export const duckdbTarget = async (path: string): Promise<Target> => {
     write: async (to, table) => {
       await connection.run('begin');
       try {
-        await put(to as TablePlace, table);
+        await put(connection, to as TablePlace, table, join(folder, 'rows.parquet'));
         await connection.run('commit');
       } catch (error) {
         await connection.run('rollback').catch(() => undefined);

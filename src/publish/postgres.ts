@@ -6,7 +6,7 @@ import { loadPg } from '../engines/postgres/load.ts';
 import { DurchblickError } from '../errors.ts';
 import type { Publication } from '../model/model.ts';
 import { type PublishedColumn, type PublishedTable, printIn } from './table.ts';
-import { sqlName, sqlText, type Target, tableCalled } from './target.ts';
+import { quotedName, sqlName, sqlText, type Target, tableCalled } from './target.ts';
 
 const TYPES: Readonly<Record<PublishedColumn['type'], string>> = {
   date: 'date',
@@ -74,22 +74,16 @@ const create = async (client: Client, to: TablePlace, { columns }: PublishedTabl
   const name = sqlName(to);
   if (before) await client.query(`drop table ${name}`);
   if (to.schema !== undefined) {
-    const { rows } = await client.query('select to_regnamespace($1) is null as missing', [
-      sqlName({ ...to, schema: undefined, table: to.schema }),
-    ]);
-    if (rows[0].missing) await client.query(`create schema ${sqlName({ ...to, schema: undefined, table: to.schema })}`);
+    const { rows } = await client.query('select to_regnamespace($1) is null as missing', [quotedName(to.schema)]);
+    if (rows[0].missing) await client.query(`create schema ${quotedName(to.schema)}`);
   }
-  await client.query(
-    `create table ${name} (${columns.map((column) => `${sqlName({ kind: 'table', schema: undefined, table: column.name })} ${TYPES[column.type]}`).join(', ')})`,
-  );
+  await client.query(`create table ${name} (${columns.map((column) => `${quotedName(column.name)} ${TYPES[column.type]}`).join(', ')})`);
 };
 
 const describeAll = async (client: Client, to: TablePlace, { columns, comment }: PublishedTable): Promise<void> => {
   await client.query(`comment on table ${sqlName(to)} is ${sqlText(comment)}`);
   for (const column of columns)
-    await client.query(
-      `comment on column ${sqlName(to)}.${sqlName({ kind: 'table', schema: undefined, table: column.name })} is ${sqlText(column.comment)}`,
-    );
+    await client.query(`comment on column ${sqlName(to)}.${quotedName(column.name)} is ${sqlText(column.comment)}`);
 };
 
 /** What PostgreSQL says that somebody can do something about. */

@@ -14,9 +14,12 @@ export interface Target {
   readonly close: () => Promise<void>;
 }
 
+/** A name as SQL has it. */
+export const quotedName = (name: string): string => `"${name.replaceAll('"', '""')}"`;
+
 /** A table's name as SQL has it. */
 export const sqlName = ({ schema, table }: Extract<Publication['to'], { kind: 'table' }>): string =>
-  [...(schema === undefined ? [] : [schema]), table].map((part) => `"${part.replaceAll('"', '""')}"`).join('.');
+  [...(schema === undefined ? [] : [schema]), table].map(quotedName).join('.');
 
 export const sqlText = (text: string): string => `'${text.replaceAll("'", "''")}'`;
 

@@ -2,7 +2,6 @@
 
 import { escapeHtml } from '../basics/text.ts';
 import { open } from '../book/open.ts';
-import type { Book } from '../book/types.ts';
 import type { Engine } from '../engines/engine.ts';
 import type { Model } from '../model/model.ts';
 import { defineParts } from '../plan/define.ts';
@@ -24,7 +23,7 @@ const tableHtml = (result: PlainResult): string => {
 /** The answers as asked, for readers whose program runs no scripts; from what the report holds. */
 const stillOf = async (data: ReportData): Promise<string> => {
   const model = defineParts([{ written: data.model, locate: () => undefined }]);
-  const book = (await open(model, reportEngine(data), { clock: () => data.now } as never)) as unknown as Book;
+  const book = await open(model, reportEngine(data), { clock: () => data.now });
   const parts: string[] = [`<h1>${escapeHtml(model.name)}</h1>`];
   for (const { name, question } of data.questions) {
     const result = await book.ask(question);

@@ -84,7 +84,7 @@ const asks = async (book: Book, question: Question, choices: Choices, why: 'expl
   if (!result) return false;
   if (why === 'alone') return true;
   const row = result.rows[result.rows.length - 1];
-  for (const [k, { kind, expression }] of result.columns.entries()) {
+  for (const { kind, expression } of result.columns) {
     if (kind !== 'reading' || !row || typeof asked.by === 'object') continue;
     const members = Object.fromEntries((asked.per ?? []).map((name, at) => [name, String(row[1 + at])]));
     const { asOf, knownBy, where, by } = asked;
@@ -100,7 +100,6 @@ const asks = async (book: Book, question: Question, choices: Choices, why: 'expl
         ...(by === undefined ? {} : { by: by as string }),
       })
       .catch(isFault);
-    if (k > MOST_CHOICES) break;
   }
   return true;
 };
@@ -305,10 +304,10 @@ const YEARS_AROUND = 12;
 export const reportData = async (model: Model, engine: Engine, options: ReportOptions): Promise<ReportData> => {
   const now = (options.clock ?? Date.now)();
   const recorded = recording(engine);
-  const book = (await open(model, recorded.engine, {
+  const book = await open(model, recorded.engine, {
     clock: () => now,
     ...(options.where ? { where: options.where } : {}),
-  } as never)) as unknown as Book;
+  });
   try {
     for (const name of options.filters ?? []) attributeOf(model, name);
     const questions: ReportQuestion[] = [];

@@ -61,36 +61,40 @@ const want = <R extends RowSet & { readonly segments: Segments }, W extends Want
   return wanted;
 };
 
-export const recording = (engine: Engine): Recording => {
-  const cubes = new Map<string, WantedCube>();
-  const seen = new Map<string, WantedRows<SeenRequest>>();
-  const tallies = new Map<string, WantedRows<TallyRequest>>();
-  const called = new Map<string, unknown>();
-  let opened: Store | undefined;
+/** What has been asked for so far. */
+interface Log {
+  readonly cubes: Map<string, WantedCube>;
+  readonly seen: Map<string, WantedRows<SeenRequest>>;
+  readonly tallies: Map<string, WantedRows<TallyRequest>>;
+  readonly called: Map<string, unknown>;
+}
 
-  const wantSeen = (request: SeenRequest): void => {
-    want(seen, seenKey(request), request, (found) => found);
-    wantCube(request, [{ kind: 'rows', where: request.where }]);
-  };
-  const wantCube = (rows: RowSet & { readonly segments: Segments }, aggregates: readonly AggregateRequest[]): void => {
-    const wanted = want(
-      cubes,
-      cubeKey(rows),
-      rows,
-      (found): WantedCube => ({ ...found, aggregates: new Map([[aggregateKey(ROWS), ROWS]]) }),
-    );
-    for (const aggregate of aggregates) {
-      if (isFirstTime(aggregate)) wantSeen(seenFor(rows, aggregate));
-      else wanted.aggregates.set(aggregateKey(aggregate), aggregate);
-    }
-  };
+const wantSeen = (log: Log, request: SeenRequest): void => {
+  want(log.seen, seenKey(request), request, (found) => found);
+  wantCube(log, request, [{ kind: 'rows', where: request.where }]);
+};
+
+const wantCube = (log: Log, rows: RowSet & { readonly segments: Segments }, aggregates: readonly AggregateRequest[]): void => {
+  const wanted = want(
+    log.cubes,
+    cubeKey(rows),
+    rows,
+    (found): WantedCube => ({ ...found, aggregates: new Map([[aggregateKey(ROWS), ROWS]]) }),
+  );
+  for (const aggregate of aggregates) {
+    if (isFirstTime(aggregate)) wantSeen(log, seenFor(rows, aggregate));
+    else wanted.aggregates.set(aggregateKey(aggregate), aggregate);
+  }
+};
+
+/** A store that answers as another does, and logs what it was asked. */
+const recorded = (store: Store, log: Log): Store => {
   const remember = async <T>(key: string, answer: Promise<T>, written: (value: T) => unknown = (value) => value): Promise<T> => {
     const value = await answer;
-    called.set(key, written(value));
+    log.called.set(key, written(value));
     return value;
   };
-
-  const recorded = (store: Store): Store => ({
+  return {
     ...store,
     begin: undefined,
     bounds: (fact, knownBy, rows = 'seen') =>
@@ -104,43 +108,35 @@ export const recording = (engine: Engine): Recording => {
     rows: (source, columns) => remember(callKey('rows', source, columns), store.rows(source, columns)),
     kind: (source, column) => remember(callKey('kind', source, column), store.kind(source, column)),
     cubes: (requests, signal) => {
-      for (const { aggregates, ...rows } of requests) wantCube(rows, aggregates);
+      for (const { aggregates, ...rows } of requests) wantCube(log, rows, aggregates);
       return store.cubes(requests, signal);
     },
     events: (request, signal) => {
       const { windows: _, ...rows } = request;
-      wantSeen(rows);
+      wantSeen(log, rows);
       return store.events(request, signal);
     },
     tallies: (request, signal) => {
-      want(tallies, tallyKey(request), request, (found) => found);
+      want(log.tallies, tallyKey(request), request, (found) => found);
       return store.tallies(request, signal);
     },
-  });
-
-  return {
-    cubes,
-    seen,
-    tallies,
-    called,
-    store: () => opened as Store,
-    engine: {
-      name: engine.name,
-      open: async (model, options) => {
-        if (opened)
-          throw new DurchblickError('source-changed', 'the data changed while the report was made', {
-            kind: 'data',
-            hint: 'Make it again.',
-          });
-        const base = await engine.open(model, options);
-        const view = base.begin ? await base.begin() : base;
-        opened = view;
-        const close = async (): Promise<void> => {
-          if (view !== base) await view.close();
-          await base.close();
-        };
-        return { ...recorded(view), close };
-      },
-    },
   };
+};
+
+export const recording = (engine: Engine): Recording => {
+  const log: Log = { cubes: new Map(), seen: new Map(), tallies: new Map(), called: new Map() };
+  let opened: Store | undefined;
+  const open: Engine['open'] = async (model, options) => {
+    if (opened)
+      throw new DurchblickError('source-changed', 'the data changed while the report was made', { kind: 'data', hint: 'Make it again.' });
+    const base = await engine.open(model, options);
+    const view = base.begin ? await base.begin() : base;
+    opened = view;
+    const close = async (): Promise<void> => {
+      if (view !== base) await view.close();
+      await base.close();
+    };
+    return { ...recorded(view, log), close };
+  };
+  return { ...log, store: () => opened as Store, engine: { name: engine.name, open } };
 };

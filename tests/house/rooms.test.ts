@@ -54,11 +54,11 @@ const ROOMS: Readonly<Record<string, Room>> = {
   report: { uses: [...CORE, 'book', 'element'], packages: [NODE] },
   publish: {
     uses: [...CORE, 'files', 'book', 'dictionary', 'engines/postgres', 'engines/duckdb'],
-    packages: [NODE, /^pg$/],
+    packages: [NODE, /^(pg|@duckdb\/node-api)$/],
   },
   serve: {
     uses: [...CORE, 'files', 'book', 'chart', 'dictionary'],
-    packages: [/^node:crypto$/, /^zod\/mini$/, /^(fastify|@fastify\/(accepts|compress))$/],
+    packages: [/^node:(crypto|stream)$/, /^zod\/mini$/, /^(fastify|@fastify\/(accepts|compress))$/],
   },
   cli: {
     uses: [

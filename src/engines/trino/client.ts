@@ -23,7 +23,7 @@ export interface Page {
   readonly error?: { readonly message: string; readonly errorName: string; readonly errorType: string };
 }
 
-export interface Answer {
+export interface StatementAnswer {
   readonly id: string;
   readonly columns: readonly { readonly name: string; readonly type: string }[];
   readonly rows: readonly (readonly unknown[])[];
@@ -120,7 +120,7 @@ export const statement = async (
   sql: string,
   transaction: string | undefined,
   signal?: Cancellation,
-): Promise<Answer> => {
+): Promise<StatementAnswer> => {
   const headers = headersOf(connection, transaction);
   const stop = stopping(signal, connection.timeout);
   let next: string | undefined;
@@ -132,7 +132,7 @@ export const statement = async (
       signal: stop.signal,
     });
     const rows: (readonly unknown[])[] = [];
-    let columns: Answer['columns'] = [];
+    let columns: StatementAnswer['columns'] = [];
     let started: string | undefined;
     for (;;) {
       started ??= response.headers.get('x-trino-started-transaction-id') ?? undefined;

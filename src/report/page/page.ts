@@ -291,7 +291,7 @@ const draw = (page: Page, root: HTMLElement): void => {
 /** Opens what a report holds and shows it. */
 export const showReport = async (data: ReportData, root: HTMLElement): Promise<void> => {
   const model = defineParts([{ written: data.model, locate: () => undefined }]);
-  const book = (await open(model, reportEngine(data), { clock: () => data.now } as never)) as unknown as Book;
+  const book = await open(model, reportEngine(data), { clock: () => data.now });
   draw({ data, book, locale: data.locales[0], choices: new Map() }, root);
 };
 
