@@ -1,6 +1,6 @@
 // Publications that are files, below the model's folder or one that is allowed (V8).
 import { mkdir, readFile, realpath } from 'node:fs/promises';
-import { basename, dirname, join, relative, resolve } from 'node:path';
+import { basename, dirname, isAbsolute, join, relative, resolve, sep } from 'node:path';
 import { isoOf } from '../calendar/day.ts';
 import { DurchblickError } from '../errors.ts';
 import { arrowFileOf } from '../files/arrow.ts';
@@ -34,7 +34,7 @@ const CONTENT: Readonly<Record<PublishedFormat, (table: PublishedTable) => Promi
 
 const isBelow = (folder: string, path: string): boolean => {
   const way = relative(folder, path);
-  return way !== '' && !way.startsWith('..') && !resolve(way).startsWith('..') && !way.startsWith('/');
+  return way !== '' && way !== '..' && !way.startsWith(`..${sep}`) && !isAbsolute(way);
 };
 
 /** The real place of the nearest folder above a path that is there. */
