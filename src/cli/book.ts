@@ -105,14 +105,14 @@ export const masked = (url: string): string =>
   url.replace(/^([a-z][a-z0-9+.-]*:\/\/[^/?#:@]*:).*@/i, '$1***@').replace(/([?&]password=)[^&]*/gi, '$1***');
 
 /** A catalog and schema of a cluster; by HTTPS where a password is given, or the port is that of HTTPS. */
-const clusterOf = (url: string) => {
+export const clusterOf = (url: string, option = '--connect') => {
   const { hostname, port, username, password, pathname } = URL.canParse(url) ? new URL(url) : new URL('trino://none');
   const [catalog, schema, ...more] = pathname
     .split('/')
     .filter((part) => part !== '')
     .map(decodeURIComponent);
   if (catalog === undefined || schema === undefined || more.length > 0)
-    throw new DurchblickError('bad-option', `--connect is "${masked(url)}"`, { hint: 'It is trino://user@host:port/catalog/schema.' });
+    throw new DurchblickError('bad-option', `${option} is "${masked(url)}"`, { hint: 'It is trino://user@host:port/catalog/schema.' });
   const scheme = password !== '' || port === '443' ? 'https' : 'http';
   return {
     server: `${scheme}://${hostname}${port === '' ? '' : `:${port}`}`,

@@ -9,7 +9,7 @@ import { makeAll, type Published, publicationsNamed, publishAll } from '../publi
 import type { Target } from '../publish/target.ts';
 import { metricsOf, PUBLICATIONS } from '../serve/metrics.ts';
 import { statusServer } from '../serve/status.ts';
-import { databaseFile, type EngineOptions, masked, oneOf, withBook } from './book.ts';
+import { clusterOf, databaseFile, type EngineOptions, masked, oneOf, withBook } from './book.ts';
 import { listenAt, wholeNumber } from './listen.ts';
 import { modelFile } from './models.ts';
 import { green, red, report, terminalTable } from './output.ts';
@@ -26,10 +26,11 @@ export interface PublishCommandOptions extends EngineOptions {
 /** The tables of a database, by its address. */
 const databaseTarget = async (url: string): Promise<Target> => {
   if (/^postgres(ql)?:/.test(url)) return (await import('../publish/postgres.ts')).postgresTarget(url);
+  if (/^trino:/.test(url)) return (await import('../publish/trino.ts')).trinoTarget({ user: 'durchblick', ...clusterOf(url, '--into') });
   const [file] = databaseFile(url);
   if (file !== undefined) return (await import('../publish/duckdb.ts')).duckdbTarget(resolve(file));
   throw new DurchblickError('bad-option', `--into does not know "${masked(url)}"`, {
-    hint: 'It takes postgres://user@host/database or duckdb:file.duckdb.',
+    hint: 'It takes postgres://user@host/database, duckdb:file.duckdb or trino://user@host:port/catalog/schema.',
   });
 };
 

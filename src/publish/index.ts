@@ -6,3 +6,4 @@ export { postgresTarget } from './postgres.ts';
 export { type Made, makeAll, type Published, type PublishOptions, publicationsNamed, publishAll } from './publish.ts';
 export type { PublishedColumn, PublishedTable } from './table.ts';
 export type { Target, There } from './target.ts';
+export { trinoTarget } from './trino.ts';

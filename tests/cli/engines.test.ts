@@ -291,7 +291,7 @@ test('a book over PostgreSQL answers again without asking the rows again', async
 
 test.each([
   [['--engine', 'duckdb', '--connect', 'duckdb:x'], 2, 'leave --engine out'],
-  [['--connect', 'mysql://x'], 2, 'postgres://user@host/database or duckdb:file.duckdb'],
+  [['--connect', 'mysql://x'], 2, 'postgres://user@host/database, duckdb:file.duckdb or trino:'],
   [['--connect', 'duckdb:nowhere.duckdb'], 1, 'cannot open'],
   [['--connect', 'postgres://x@127.0.0.1:1/x'], 1, 'could not connect'],
   [['--engine', 'stone'], 2, 'memory, duckdb'],
