@@ -35,7 +35,7 @@ test.skipIf(url === undefined)(
     expect(rows.map(([period, , , , ...values]) => [period, ...values.map(Number)])).toEqual(
       asked.slice(1).map(([period, ...values]) => [period, ...values.map(Number)]),
     );
-    expect(columns.map(({ type }) => type)).toEqual(['varchar', 'date', 'date', 'boolean', 'decimal(22,6)', 'decimal(22,6)', 'double']);
+    expect(columns.map(({ type }) => type)).toEqual(['varchar', 'date', 'date', 'boolean', 'decimal(22, 6)', 'decimal(22, 6)', 'double']);
     expect((await statement(connection, 'select count(*), count(distinct date) from days', undefined)).rows).toEqual([[1461, 1461]]);
     expect(publish()).toEqual([0, '', 'unchanged,unchanged']);
     writeFileSync(model, text.replace('range: ytd', 'range: 2025'));
