@@ -144,19 +144,21 @@ const explain: Route['answer'] = async ({ book, query, body, signal }) => {
   if (!/^\d{1,4}$/.test(rows))
     throw new DurchblickError('bad-parameter', `the parameter "rows" is "${rows}"`, { hint: 'It takes a whole number from 0 to 9999.' });
   const where = textsOf(query.where);
-  const request: ExplainRequest = body
-    ? cellOf(body)
-    : {
-        reading: textOf(query.reading) as string,
-        at: textOf(query.at) as string,
-        members: Object.fromEntries(textsOf(query.member).map(memberOf)),
-        rows: Number(rows),
-        ...(query.by === undefined ? {} : { by: textOf(query.by) }),
-        ...(where.length === 0 ? {} : { where: whereOf(where, named) }),
-        ...(query['as-of'] === undefined ? {} : { asOf: textOf(query['as-of']) }),
-        ...(query['known-by'] === undefined ? {} : { knownBy: textOf(query['known-by']) }),
-        ...(query.locale === undefined ? {} : { locale: textOf(query.locale) }),
-      };
+  // What is sent is a cell, whatever it is; an address alone names one by its parameters, which were looked at.
+  const request: ExplainRequest =
+    query.at === undefined
+      ? cellOf(body)
+      : {
+          reading: textOf(query.reading) as string,
+          at: textOf(query.at) as string,
+          members: Object.fromEntries(textsOf(query.member).map(memberOf)),
+          rows: Number(rows),
+          ...(query.by === undefined ? {} : { by: textOf(query.by) }),
+          ...(where.length === 0 ? {} : { where: whereOf(where, named) }),
+          ...(query['as-of'] === undefined ? {} : { asOf: textOf(query['as-of']) }),
+          ...(query['known-by'] === undefined ? {} : { knownBy: textOf(query['known-by']) }),
+          ...(query.locale === undefined ? {} : { locale: textOf(query.locale) }),
+        };
   const found = await book.explain(request, { signal });
   return { json: () => jsonText(found), text: () => explanationText(found) };
 };

@@ -295,6 +295,17 @@ test('V4: figures are those that the check of the command line has', async () =>
   expect(await (await server.get('/models/gruenhof/figures')).json()).toEqual(JSON.parse(stdout).figures);
 });
 
+test.each(['null', '0', 'false', '""', '[]', '{}', '"nowhere"'])(
+  '%s for a question or a cell is a problem of the request',
+  async (body) => {
+    for (const path of ['ask', 'verify', 'sql', 'explain']) {
+      const headers = { 'content-type': 'application/json' };
+      const response = await fetch(`${server.url}/models/gruenhof/${path}`, { method: 'POST', headers, body });
+      expect([path, response.status, response.headers.get('content-type')]).toEqual([path, 400, 'application/problem+json; charset=utf-8']);
+    }
+  },
+);
+
 test('a long answer leaves in parts, with the bytes of the command line', async () => {
   const path = '/models/gruenhof/ask?show=stock&per=product&by=day&format=';
   for (const format of ['csv', 'ndjson']) {
