@@ -16,3 +16,12 @@ export const publicPaths = (): { find: RegExp; replacement: string }[] => {
 };
 
 export const demoFolder = fileURLToPath(new URL('demo/', root));
+
+/** What all applications are built by. */
+export const application = (root: string) => ({
+  root,
+  base: './',
+  publicDir: demoFolder,
+  resolve: { alias: publicPaths() },
+  build: { target: 'es2022', chunkSizeWarningLimit: 2000 },
+});

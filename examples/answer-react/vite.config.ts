@@ -1,12 +1,5 @@
 import react from '@vitejs/plugin-react';
 import { defineConfig } from 'vite';
-import { demoFolder, publicPaths } from '../alias.ts';
+import { application } from '../alias.ts';
 
-export default defineConfig({
-  root: import.meta.dirname,
-  base: './',
-  publicDir: demoFolder,
-  plugins: [react()],
-  resolve: { alias: publicPaths(), dedupe: ['react'] },
-  build: { target: 'es2022', chunkSizeWarningLimit: 2000 },
-});
+export default defineConfig({ ...application(import.meta.dirname), plugins: [react()] });

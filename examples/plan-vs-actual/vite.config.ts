@@ -1,10 +1,4 @@
 import { defineConfig } from 'vite';
-import { demoFolder, publicPaths } from '../alias.ts';
+import { application } from '../alias.ts';
 
-export default defineConfig({
-  root: import.meta.dirname,
-  base: './',
-  publicDir: demoFolder,
-  resolve: { alias: publicPaths() },
-  build: { target: 'es2022', chunkSizeWarningLimit: 2000 },
-});
+export default defineConfig(application(import.meta.dirname));

@@ -1,3 +1,5 @@
+import { prefixSums } from './lookups.ts';
+
 /** First and last covered day of each anchor, inclusive, neither ever moving backwards (W9). */
 export interface Windows {
   readonly from: Int32Array;
@@ -64,6 +66,33 @@ export const countEvents = (sightings: Sightings, windows: Windows): Float64Arra
   }
   for (let k = members; k < anchors * members; k++) steps[k] += steps[k - members];
   return steps.subarray(0, anchors * members);
+};
+
+/** Where a row stands behind an anchor's window: 1, else 0; from how many rows each segment and member has. */
+export const seenIn = (
+  windows: readonly Windows[],
+  { starts, ends }: { readonly starts: Int32Array; readonly ends: Int32Array },
+  rows: Float64Array,
+  width: number,
+): Uint8Array[] => {
+  const lookup = prefixSums(rows, width);
+  const [first, last] = [starts, ends].map((days) => new Map(Array.from(days, (day, s) => [day, s])));
+  return windows.map(({ from, to }) => {
+    const behind = new Float64Array(from.length * width);
+    from.forEach((start, a) => {
+      lookup.run(first.get(start) as number, last.get(to[a]) as number, behind, a * width);
+    });
+    return Uint8Array.from(behind, (count) => (count > 0 ? 1 : 0));
+  });
+};
+
+/** Counts for the members that are wanted, by their places among those that were sighted; -1 was sighted nowhere. */
+export const countsFor = (sightings: Sightings, windows: Windows, places: readonly number[]): Float64Array => {
+  const [counted, width] = [countEvents(sightings, windows), places.length];
+  const out = new Float64Array(windows.from.length * width);
+  for (let a = 0; a < windows.from.length; a++)
+    for (let m = 0; m < width; m++) if (places[m] >= 0) out[a * width + m] = counted[a * sightings.members + places[m]];
+  return out;
 };
 
 /** Rows with a key, a member and a day. */

@@ -1,7 +1,9 @@
 // Where a measure's numbers come from: columns of sources, by way of columns that facts compute.
+
+import { valueNamesIn } from '../language/inner.ts';
 import { SPOKEN_SIGNS, writeExpression } from '../language/write.ts';
 import { type AttributeRef, attributeOf } from '../model/attributes.ts';
-import { columnsIn, ratesIn } from '../model/columns.ts';
+import { ratesIn } from '../model/columns.ts';
 import { columnOf, daysIn, type Fact, type Measure, type Model, type Source } from '../model/model.ts';
 
 /** Columns of one source that something is made of. */
@@ -41,7 +43,7 @@ export const spelled = (fact: Fact, column: string): string => {
 const behind = (fact: Fact, column: string): { columns: string[]; rates: string[]; by: string[] } => {
   const expression = fact.columns.get(column);
   if (!expression) return { columns: [column], rates: [], by: [] };
-  const inner = columnsIn(expression).map((name) => behind(fact, name));
+  const inner = valueNamesIn(expression).map((name) => behind(fact, name));
   return {
     columns: inner.flatMap(({ columns }) => columns),
     rates: [...ratesIn(expression).map(({ name }) => name), ...inner.flatMap(({ rates }) => rates)],

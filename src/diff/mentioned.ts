@@ -1,7 +1,9 @@
 // Which definitions of a model a question leans on.
+
+import { innerOf, valueNamesIn } from '../language/inner.ts';
 import { parseReading } from '../language/parse.ts';
 import type { Expression } from '../language/syntax.ts';
-import { columnsIn, ratesIn } from '../model/columns.ts';
+import { ratesIn } from '../model/columns.ts';
 import { columnOf, daysIn, type Fact, type Measure, type Model } from '../model/model.ts';
 import type { Question } from '../model/schema.ts';
 
@@ -11,7 +13,7 @@ const addColumn = (fact: Fact, column: string, add: Add): void => {
   const expression = fact.columns.get(column);
   if (!expression) return;
   add('column', column, fact.name);
-  for (const name of columnsIn(expression)) addColumn(fact, name, add);
+  for (const name of valueNamesIn(expression)) addColumn(fact, name, add);
   for (const { name } of ratesIn(expression)) add('rate', name);
 };
 
@@ -64,16 +66,6 @@ const addExpression = (node: Expression, model: Model, add: Add): void => {
       }
       return;
     }
-    case 'binary':
-      addExpression(node.left, model, add);
-      addExpression(node.right, model, add);
-      return;
-    case 'negate':
-      addExpression(node.of, model, add);
-      return;
-    case 'call':
-      for (const arg of node.args) addExpression(arg, model, add);
-      return;
     case 'modified': {
       const { over, vs, across } = node.modifiers;
       if (over) add('window', over.text);
@@ -83,7 +75,7 @@ const addExpression = (node: Expression, model: Model, add: Add): void => {
       return;
     }
     default:
-      return;
+      for (const inner of innerOf(node)) addExpression(inner, model, add);
   }
 };
 

@@ -68,7 +68,8 @@ const matches = async (folder: string, [step, ...rest]: readonly string[]): Prom
   return found;
 };
 
-const isInside = (path: string, root: string): boolean => {
+/** Whether a real path is a folder or lies below it. */
+export const isInside = (path: string, root: string): boolean => {
   const way = relative(root, path);
   return way === '' || !(way === '..' || way.startsWith(`..${sep}`) || isAbsolute(way));
 };

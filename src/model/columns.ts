@@ -1,22 +1,10 @@
+import { innerOf, valueNamesIn } from '../language/inner.ts';
 import type { Expression } from '../language/syntax.ts';
 import { columnOf, type Fact, type Model, type Rate } from './model.ts';
 
 /** Rates that a computed column takes, with the role that it takes them by; the fact's first where none is named (G10). */
-export const ratesIn = (node: Expression): { readonly name: string; readonly role: string | undefined }[] => {
-  switch (node.kind) {
-    case 'rate':
-      return [node];
-    case 'binary':
-      return [...ratesIn(node.left), ...ratesIn(node.right)];
-    case 'negate':
-    case 'modified':
-      return ratesIn(node.of);
-    case 'call':
-      return node.args.flatMap(ratesIn);
-    default:
-      return [];
-  }
-};
+export const ratesIn = (node: Expression): { readonly name: string; readonly role: string | undefined }[] =>
+  node.kind === 'rate' ? [node] : innerOf(node).flatMap(ratesIn);
 
 /** A rate by one of a fact's dates. */
 export interface UsedRate {
@@ -43,15 +31,6 @@ export interface UsedColumn {
   readonly use: 'date' | 'link' | 'number' | 'key' | 'presence' | 'version';
 }
 
-/** Names of columns that a computed column is made of (M13). */
-export const columnsIn = (node: Expression): string[] => {
-  if (node.kind === 'name') return [node.name];
-  if (node.kind === 'binary') return [...columnsIn(node.left), ...columnsIn(node.right)];
-  if (node.kind === 'negate' || node.kind === 'modified') return columnsIn(node.of);
-  if (node.kind === 'call') return node.args.flatMap(columnsIn);
-  return [];
-};
-
 const USES = {
   sum: 'number',
   average: 'number',
@@ -74,7 +53,7 @@ export const usedColumns = (fact: Fact, model: Model): UsedColumn[] => {
       use: 'link',
     });
   for (const [name, expression] of fact.columns)
-    for (const column of columnsIn(expression)) list.push({ column, path: ['columns', name], use: 'number' });
+    for (const column of valueNamesIn(expression)) list.push({ column, path: ['columns', name], use: 'number' });
   for (const { rate } of usedRates(fact, model)) for (const [column] of rate.by) list.push({ column, path: ['columns'], use: 'link' });
   for (const band of fact.bands.values()) list.push({ column: band.of, path: ['bands', band.name, 'of'], use: 'number' });
   for (const { name, fact: owner, aggregate } of model.measures.values()) {

@@ -1,5 +1,5 @@
 // Publications that are tables of a DuckDB file.
-import { mkdtemp, rm, writeFile } from 'node:fs/promises';
+import { mkdtemp, rm, stat, writeFile } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import type { DuckDBConnection, DuckDBInstance } from '@duckdb/node-api';
@@ -7,8 +7,8 @@ import { CLOSED, loadDuckDb } from '../engines/duckdb/instance.ts';
 import { DurchblickError } from '../errors.ts';
 import { parquetOf } from '../files/parquet.ts';
 import type { Publication } from '../model/model.ts';
-import { type PublishedTable, printIn } from './table.ts';
-import { quotedName, sqlName, sqlText, type Target, tableCalled } from './target.ts';
+import type { PublishedTable } from './table.ts';
+import { quotedName, sqlName, sqlText, type Target, targetText, thereBy } from './target.ts';
 
 type TablePlace = Extract<Publication['to'], { kind: 'table' }>;
 
@@ -55,34 +55,43 @@ const put = async (connection: DuckDBConnection, to: TablePlace, table: Publishe
     await connection.run(`comment on column ${name}.${quotedName(column.name)} is ${sqlText(column.comment)}`);
 };
 
-/** Tables of a database file, each replaced in one transaction. A table that was not published is left alone. */
+/** Tables of a database file, each replaced in one transaction. A table that was not published is left alone; a file that is not there is made when the first is written. */
 export const duckdbTarget = async (path: string): Promise<Target> => {
-  const instance = await openFile(path);
-  const connection = await instance.connect();
+  let instance: DuckDBInstance | undefined;
+  let connection: DuckDBConnection | undefined;
   const folder = await mkdtemp(join(tmpdir(), 'durchblick-'));
+  const connected = async (): Promise<DuckDBConnection> => {
+    instance ??= await openFile(path);
+    connection ??= await instance.connect();
+    return connection;
+  };
+  const isThere = (): Promise<boolean> =>
+    stat(path).then(
+      () => true,
+      () => false,
+    );
   return {
-    called: tableCalled,
     look: async (to, table) => {
-      const comment = await describe(connection, to as TablePlace).catch((error: unknown) => {
-        throw failed(error, `looking for ${tableCalled(to)}`);
+      if (!connection && !(await isThere())) return 'nothing';
+      const comment = await describe(await connected(), to as TablePlace).catch((error: unknown) => {
+        throw failed(error, `looking for ${targetText(to)}`);
       });
-      if (comment === undefined) return 'nothing';
-      const print = printIn(comment);
-      return print === undefined ? 'foreign' : print === table.print ? 'same' : 'older';
+      return thereBy(comment, table);
     },
     write: async (to, table) => {
-      await connection.run('begin');
+      const own = await connected();
+      await own.run('begin');
       try {
-        await put(connection, to as TablePlace, table, join(folder, 'rows.parquet'));
-        await connection.run('commit');
+        await put(own, to as TablePlace, table, join(folder, 'rows.parquet'));
+        await own.run('commit');
       } catch (error) {
-        await connection.run('rollback').catch(() => undefined);
-        throw failed(error, `publishing ${tableCalled(to)}`);
+        await own.run('rollback').catch(() => undefined);
+        throw failed(error, `publishing ${targetText(to)}`);
       }
     },
     close: async () => {
-      connection.closeSync();
-      instance.closeSync();
+      connection?.closeSync();
+      instance?.closeSync();
       await rm(folder, { recursive: true, force: true });
     },
   };

@@ -1,16 +1,17 @@
 // Publications that are files, below the model's folder or one that is allowed (V8).
 import { mkdir, readFile, realpath } from 'node:fs/promises';
-import { basename, dirname, isAbsolute, join, relative, resolve, sep } from 'node:path';
+import { basename, dirname, join, resolve } from 'node:path';
 import { isoOf } from '../calendar/day.ts';
 import { DurchblickError } from '../errors.ts';
 import { arrowFileOf } from '../files/arrow.ts';
+import { isInside } from '../files/folder.ts';
 import { parquetOf } from '../files/parquet.ts';
-import { checkTargets, writeWhole } from '../files/write.ts';
+import { checkTargets, notWritten, writeWhole } from '../files/write.ts';
 import type { Publication, PublishedFormat } from '../model/model.ts';
 import { plainNumber } from '../result/format.ts';
 import { csvLine } from '../result/text.ts';
 import type { PublishedColumn, PublishedTable } from './table.ts';
-import { type Target, tableCalled } from './target.ts';
+import { type Target, targetText } from './target.ts';
 
 const cellText = (type: PublishedColumn['type'], value: PublishedColumn['values'][number]): string => {
   if (value === null) return '';
@@ -32,18 +33,13 @@ const CONTENT: Readonly<Record<PublishedFormat, (table: PublishedTable) => Promi
   csv: async (table) => new TextEncoder().encode(csvOf(table)),
 };
 
-const isBelow = (folder: string, path: string): boolean => {
-  const way = relative(folder, path);
-  return way !== '' && way !== '..' && !way.startsWith(`..${sep}`) && !isAbsolute(way);
-};
-
-/** The real place of the nearest folder above a path that is there. */
-const realFolder = async (path: string): Promise<string> => {
+/** Where a path leads, symbolic links resolved as far as it is there. */
+const realPath = async (path: string): Promise<string> => {
   try {
     return await realpath(path);
   } catch {
     const above = dirname(path);
-    return above === path ? path : join(await realFolder(above), basename(path));
+    return above === path ? path : join(await realPath(above), basename(path));
   }
 };
 
@@ -58,9 +54,9 @@ export interface FileTargetOptions {
 /** Files, each written aside and put into its place. What is there with the same bytes is left as it is. */
 export const fileTarget = ({ folder, allow = [], sources }: FileTargetOptions): Target => {
   const placeOf = async (path: string): Promise<string> => {
-    const place = join(await realFolder(dirname(resolve(folder, path))), basename(path));
-    const roots = await Promise.all([folder, ...allow].map(realFolder));
-    if (!roots.some((root) => isBelow(root, place)))
+    const place = await realPath(resolve(folder, path));
+    const roots = await Promise.all([folder, ...allow].map(realPath));
+    if (!roots.some((root) => isInside(place, root)))
       throw new DurchblickError('outside-folder', `"${path}" lies outside of the model's folder`, {
         hint: 'A publication is written below it, or below a folder that is allowed with --allow.',
       });
@@ -69,18 +65,20 @@ export const fileTarget = ({ folder, allow = [], sources }: FileTargetOptions): 
   };
   const contentOf = (to: Publication['to'], table: PublishedTable) => CONTENT[to.kind === 'file' ? to.format : 'csv'](table);
   return {
-    called: tableCalled,
     look: async (to, table) => {
-      const there = await readFile(await placeOf(tableCalled(to))).catch((error: NodeJS.ErrnoException) => {
+      const place = await placeOf(targetText(to));
+      const there = await readFile(place).catch((error: NodeJS.ErrnoException) => {
         if (error.code === 'ENOENT') return undefined;
-        throw error;
+        throw notWritten(targetText(to), error);
       });
       if (there === undefined) return 'nothing';
       return Buffer.compare(there, await contentOf(to, table)) === 0 ? 'same' : 'older';
     },
     write: async (to, table) => {
-      const place = await placeOf(tableCalled(to));
-      await mkdir(dirname(place), { recursive: true });
+      const place = await placeOf(targetText(to));
+      await mkdir(dirname(place), { recursive: true }).catch((error: unknown) => {
+        throw notWritten(targetText(to), error);
+      });
       await writeWhole(place, await contentOf(to, table));
     },
     close: async () => undefined,

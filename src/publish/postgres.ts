@@ -5,8 +5,8 @@ import { fault, noConnection } from '../engines/postgres/faults.ts';
 import { loadPg } from '../engines/postgres/load.ts';
 import { DurchblickError } from '../errors.ts';
 import type { Publication } from '../model/model.ts';
-import { type PublishedColumn, type PublishedTable, printIn } from './table.ts';
-import { quotedName, sqlName, sqlText, type Target, tableCalled } from './target.ts';
+import type { PublishedColumn, PublishedTable } from './table.ts';
+import { quotedName, sqlName, sqlText, type Target, targetText, thereBy } from './target.ts';
 
 const TYPES: Readonly<Record<PublishedColumn['type'], string>> = {
   date: 'date',
@@ -90,16 +90,16 @@ const describeAll = async (client: Client, to: TablePlace, { columns, comment }:
 const told = (error: unknown, to: TablePlace): DurchblickError => {
   const { code = '', message } = error as { code?: string; message: string };
   if (code === '2BP01')
-    return new DurchblickError('table-in-use', `${tableCalled(to)} has other columns now, and something is made of it: ${message}`, {
+    return new DurchblickError('table-in-use', `${targetText(to)} has other columns now, and something is made of it: ${message}`, {
       kind: 'engine',
       hint: 'Drop the view that reads it, publish, and make the view again.',
     });
   if (code === '42501')
-    return new DurchblickError('not-allowed', `${tableCalled(to)} cannot be written: ${message}`, {
+    return new DurchblickError('not-allowed', `${targetText(to)} cannot be written: ${message}`, {
       kind: 'engine',
       hint: 'The role that connects needs the right to create tables in the schema, and owns those that it publishes.',
     });
-  return fault(error, `publishing ${tableCalled(to)}`, undefined, undefined);
+  return fault(error, `publishing ${targetText(to)}`, undefined, undefined);
 };
 
 /**
@@ -115,16 +115,13 @@ export const postgresTarget = async (connectionString: string): Promise<Target> 
   });
   const place = (to: Publication['to']): TablePlace => to as TablePlace;
   return {
-    called: tableCalled,
     look: async (to, table) => {
       checkNames(table);
       const found = await describe(client, place(to)).catch((error: unknown) => {
         throw told(error, place(to));
       });
-      if (!found) return 'nothing';
-      const print = printIn(found.comment);
-      if (print === undefined) return 'foreign';
-      return print === table.print && found.columns === written(table) ? 'same' : 'older';
+      const there = thereBy(found?.comment, table);
+      return there === 'same' && found?.columns !== written(table) ? 'older' : there;
     },
     write: async (to, table) => {
       const at = place(to);

@@ -3,7 +3,7 @@ import type { Book } from '../book/types.ts';
 import { DurchblickError, suggest } from '../errors.ts';
 import type { Model, Publication } from '../model/model.ts';
 import { answerTable, daysTable, type PublishedTable } from './table.ts';
-import type { Target } from './target.ts';
+import { type Target, targetText } from './target.ts';
 
 /** What became of a publication; with `dry-run` what would. */
 export interface Published {
@@ -46,7 +46,7 @@ export const tableOf = async (book: Book, publication: Publication): Promise<Pub
 
 const publishOne = async (publication: Publication, made: PublishedTable, { targetOf, mode }: PublishOptions): Promise<Published> => {
   const target = await targetOf(publication);
-  const to = target.called(publication.to);
+  const to = targetText(publication.to);
   const there = await target.look(publication.to, made);
   const told = { publication: publication.name, to, rows: made.rows };
   if (there === 'foreign')
@@ -89,10 +89,9 @@ export const publishAll = async (
   const all: Published[] = [];
   for (const one of made) {
     const { publication } = one;
-    const { to } = publication;
     const failed = (error: unknown): Published => ({
       publication: publication.name,
-      to: to.kind === 'file' ? to.path : [...(to.schema === undefined ? [] : [to.schema]), to.table].join('.'),
+      to: targetText(publication.to),
       state: 'failed',
       error: asFault(error),
     });

@@ -3,8 +3,8 @@ import { isoOf } from '../calendar/day.ts';
 import { type Connection, type StatementAnswer, StatementFault, statement } from '../engines/trino/client.ts';
 import { DurchblickError } from '../errors.ts';
 import type { Publication } from '../model/model.ts';
-import { type PublishedColumn, type PublishedTable, printIn } from './table.ts';
-import { quotedName, sqlName, sqlText, type Target, tableCalled } from './target.ts';
+import type { PublishedColumn, PublishedTable } from './table.ts';
+import { quotedName, sqlName, sqlText, type Target, targetText, thereBy } from './target.ts';
 
 type TablePlace = Extract<Publication['to'], { kind: 'table' }>;
 type Value = PublishedColumn['values'][number];
@@ -26,7 +26,7 @@ const failed = (error: unknown, to: TablePlace): DurchblickError =>
   error instanceof StatementFault
     ? new DurchblickError(
         error.errorName === 'PERMISSION_DENIED' ? 'not-allowed' : 'engine-failed',
-        `${tableCalled(to)} cannot be written: ${error.message}`,
+        `${targetText(to)} cannot be written: ${error.message}`,
         { kind: 'engine', cause: error, hint: 'Its catalog must let tables be replaced (Iceberg does), and the user must be allowed to.' },
       )
     : (error as DurchblickError);
@@ -90,14 +90,11 @@ export const trinoTarget = (connection: Connection): Target => {
     for (const column of table.columns) await run(`comment on column ${name}.${quotedName(column.name)} is ${sqlText(column.comment)}`);
   };
   return {
-    called: tableCalled,
     look: async (to, table) => {
       const comment = await commentOf(to as TablePlace).catch((error: unknown) => {
         throw failed(error, to as TablePlace);
       });
-      if (comment === undefined) return 'nothing';
-      const print = printIn(comment);
-      return print === undefined ? 'foreign' : print === table.print ? 'same' : 'older';
+      return thereBy(comment, table);
     },
     write: (to, table) =>
       replace(to as TablePlace, table).catch((error: unknown) => {

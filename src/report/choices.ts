@@ -1,4 +1,5 @@
 // What may be switched in a question, and the question that comes of it.
+import { innerOf } from '../language/inner.ts';
 import { parseReading } from '../language/parse.ts';
 import type { Expression, Modifiers } from '../language/syntax.ts';
 import type { Question, ShownReading } from '../model/schema.ts';
@@ -13,26 +14,11 @@ export interface Choices {
   readonly locale?: string;
 }
 
-const partsOf = (expression: Expression): readonly Expression[] => {
-  switch (expression.kind) {
-    case 'modified':
-    case 'negate':
-      return [expression.of];
-    case 'binary':
-      return [expression.left, expression.right];
-    case 'call':
-      return expression.args;
-    default:
-      return [];
-  }
-};
-
-const has = (expression: Expression, modifier: keyof Modifiers): boolean =>
-  (expression.kind === 'modified' && expression.modifiers[modifier] !== undefined) ||
-  partsOf(expression).some((part) => has(part, modifier));
+const has = (node: Expression, modifier: keyof Modifiers): boolean =>
+  (node.kind === 'modified' && node.modifiers[modifier] !== undefined) || innerOf(node).some((inner) => has(inner, modifier));
 
 /** A reading with one more modifier behind it. */
-const with_ = (reading: string, modifier: string): string => {
+const modified = (reading: string, modifier: string): string => {
   const { kind } = parseReading(reading);
   return kind === 'name' || kind === 'modified' ? `${reading} ${modifier}` : `(${reading}) ${modifier}`;
 };
@@ -45,7 +31,7 @@ const readingOf = (shown: string | ShownReading): string => (typeof shown === 's
 const over = (show: Question['show'], window: string | undefined): Question['show'] =>
   window === undefined
     ? show
-    : show.map((shown) => (has(parseReading(readingOf(shown)), 'over') ? shown : with_(readingOf(shown), `over ${quoted(window)}`)));
+    : show.map((shown) => (has(parseReading(readingOf(shown)), 'over') ? shown : modified(readingOf(shown), `over ${quoted(window)}`)));
 
 /** The readings of a question that are held against nothing, each with how it has changed against another time. */
 const against = (show: Question['show'], comparison: string | undefined): Question['show'] => {
@@ -55,7 +41,7 @@ const against = (show: Question['show'], comparison: string | undefined): Questi
   return all.flatMap((shown) =>
     has(parseReading(readingOf(shown)), 'vs')
       ? [shown]
-      : [shown, with_(readingOf(shown), `vs ${quoted(comparison)}`), with_(readingOf(shown), `vs ${quoted(comparison)} as change`)],
+      : [shown, modified(readingOf(shown), `vs ${quoted(comparison)}`), modified(readingOf(shown), `vs ${quoted(comparison)} as change`)],
   );
 };
 

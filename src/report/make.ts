@@ -49,9 +49,16 @@ const isFault = (error: unknown): undefined => {
 
 /** What the model says of itself without what the report does not need: where data lie, and numbers that somebody vouches for. */
 const told = ({ input }: Model, questions: readonly string[]): ModelInput => {
-  const { figures: _, publications: __, includes: ___, sources = {}, questions: all = {}, ...rest } = input;
+  const { figures: _, publications: __, includes: ___, sources = {}, questions: all = {}, calendar, ...rest } = input;
+  const { workingDays } = calendar ?? {};
   return {
     ...rest,
+    ...(calendar && {
+      calendar: {
+        ...calendar,
+        ...(typeof workingDays?.holidays === 'string' && { workingDays: { ...workingDays, holidays: 'holidays.ics' } }),
+      },
+    }),
     sources: Object.fromEntries(Object.keys(sources).map((name) => [name, { table: name }])),
     questions: Object.fromEntries(Object.entries(all).filter(([name]) => questions.includes(name))),
   };

@@ -1,6 +1,5 @@
 // The engine of a report: answers from what it holds, as the engine that held the rows would.
-import { countEvents, gatherSightings } from '../basics/events.ts';
-import { prefixSums } from '../basics/lookups.ts';
+import { countsFor, gatherSightings, seenIn } from '../basics/events.ts';
 import { tupleIndex, tupleKey } from '../basics/tuples.ts';
 import type { Engine, Store } from '../engines/engine.ts';
 import { DurchblickError } from '../errors.ts';
@@ -185,26 +184,9 @@ const eventsFrom = (data: ReportData, request: EventsRequest): Events => {
     mask: Uint8Array.from(base.member, (member) => (members.of[member] < 0 ? 0 : 1)),
     weights: base.weight && Float64Array.from(base.weight),
   });
-  const width = rows.tuples.length;
-  const kept = rows.tuples.map(tupleIndex(members.tuples));
-  const lookup = prefixSums(rows.columns[0].cells, width);
-  const segmentOf = new Map(Array.from(segments.starts, (start, s) => [start, s]));
-  const endOf = new Map(Array.from(segments.ends, (end, s) => [end, s]));
-  const values: Float64Array[] = [];
-  const seen: Uint8Array[] = [];
-  for (const own of windows) {
-    const anchors = own.from.length;
-    const counted = countEvents(sightings, own);
-    const behind = new Float64Array(anchors * width);
-    for (let a = 0; a < anchors; a++) lookup.run(segmentOf.get(own.from[a]) as number, endOf.get(own.to[a]) as number, behind, a * width);
-    values.push(
-      Float64Array.from({ length: anchors * width }, (_, k) => {
-        const member = kept[k % width];
-        return member < 0 ? 0 : counted[Math.floor(k / width) * sightings.members + member];
-      }),
-    );
-    seen.push(Uint8Array.from(behind, (count) => (count > 0 ? 1 : 0)));
-  }
+  const places = rows.tuples.map(tupleIndex(members.tuples));
+  const values = windows.map((own) => countsFor(sightings, own, places));
+  const seen = seenIn(windows, segments, rows.columns[0].cells, places.length);
   return { tuples: rows.tuples, values, seen, scale: base.scale };
 };
 

@@ -53,7 +53,7 @@ const ROOMS: Readonly<Record<string, Room>> = {
   react: { uses: ['result', 'element'], packages: [/^react$/] },
   report: { uses: [...CORE, 'book', 'element'], packages: [NODE] },
   publish: {
-    uses: [...CORE, 'files', 'book', 'dictionary', 'engines/postgres', 'engines/duckdb', 'engines/trino'],
+    uses: [...CORE, 'files', 'book', 'dictionary', 'engines/sql', 'engines/postgres', 'engines/duckdb', 'engines/trino'],
     packages: [NODE, /^(pg|@duckdb\/node-api)$/],
   },
   serve: {

@@ -8,8 +8,9 @@ import { duckdb } from '../../src/engines/duckdb/index.ts';
 import { memory } from '../../src/engines/memory/index.ts';
 import { postgres } from '../../src/engines/postgres/index.ts';
 import { folderFiles } from '../../src/files/node.ts';
-import { type Book, type DurchblickError, defineModel, type Engine, type ModelInput, open, type Question } from '../../src/index.ts';
+import { type Book, defineModel, type Engine, type ModelInput, open, type Question } from '../../src/index.ts';
 import { type Postgres, startPostgres } from '../setup/postgres.ts';
+import { bytes, settings } from '../setup/same.ts';
 import { loadTables, type Tables } from '../setup/tables.ts';
 import { type Data, data, openWorld, question, worldOf } from './world.ts';
 
@@ -18,22 +19,6 @@ beforeAll(async () => {
   server = await startPostgres();
 });
 afterAll(() => server?.stop());
-
-const settings = (runs: number) => ({
-  seed: Number(process.env.DURCHBLICK_SEED ?? 20260815),
-  numRuns: Number(process.env.DURCHBLICK_RUNS ?? runs),
-  endOnFailure: process.env.DURCHBLICK_SHRINK === 'no',
-});
-
-const bytes = async (book: Book, asked: Question): Promise<string> => {
-  try {
-    return JSON.stringify((await book.ask(asked)).toJson());
-  } catch (error) {
-    const { code, message, hint } = error as DurchblickError;
-    if (!code) throw error;
-    return JSON.stringify({ code, message, hint });
-  }
-};
 
 /** Other rows for the same model. */
 const withRows = (drawn: Data, { sales, budget, stock }: Data): Data => ({ ...drawn, sales, budget, stock });

@@ -2,9 +2,9 @@ import fc from 'fast-check';
 import { afterAll, beforeAll, test } from 'vitest';
 import { duckdb } from '../../src/engines/duckdb/index.ts';
 import { postgres } from '../../src/engines/postgres/index.ts';
-import type { Book, DurchblickError, Engine, Question } from '../../src/index.ts';
+import type { Engine, Question } from '../../src/index.ts';
 import { type Postgres, startPostgres } from '../setup/postgres.ts';
-import { same } from '../setup/same.ts';
+import { bytes, same, settings } from '../setup/same.ts';
 import { loadTables, type Tables } from '../setup/tables.ts';
 import { type Data, data, openWorld, question, worldOf } from './world.ts';
 
@@ -13,17 +13,6 @@ beforeAll(async () => {
   server = await startPostgres();
 });
 afterAll(() => server?.stop());
-
-/** An answer, or the error, to the last byte. */
-const bytes = async (book: Book, asked: Question): Promise<string> => {
-  try {
-    return JSON.stringify((await book.ask(asked)).toJson());
-  } catch (error) {
-    const { code, message, hint } = error as DurchblickError;
-    if (!code) throw error;
-    return JSON.stringify({ code, message, hint });
-  }
-};
 
 const agree = async (drawn: Data, questions: readonly Question[], engine: (tables: Tables) => Engine): Promise<void> => {
   const wanted = await openWorld(drawn);
@@ -41,11 +30,6 @@ const agree = async (drawn: Data, questions: readonly Question[], engine: (table
   }
 };
 
-const settings = (runs: number) => ({
-  seed: Number(process.env.DURCHBLICK_SEED ?? 20260815),
-  numRuns: Number(process.env.DURCHBLICK_RUNS ?? runs),
-  endOnFailure: process.env.DURCHBLICK_SHRINK === 'no',
-});
 const questions = fc.array(question, { minLength: 8, maxLength: 8 });
 
 test('DuckDB and memory give the same bytes (A to G, M, R1, M10)', async () => {

@@ -5,6 +5,7 @@ import { memory, type TableInput } from '../../src/engines/memory/index.ts';
 import { postgres } from '../../src/engines/postgres/index.ts';
 import { type Book, type DurchblickError, defineModel, type Engine, type Model, open, type Question } from '../../src/index.ts';
 import { type Postgres, startPostgres } from '../setup/postgres.ts';
+import { settings } from '../setup/same.ts';
 import { loadTables, type Tables } from '../setup/tables.ts';
 import { type Data, data, PRODUCTS, question, REGIONS, worldOf } from './world.ts';
 
@@ -14,11 +15,6 @@ beforeAll(async () => {
 });
 afterAll(() => server?.stop());
 
-const settings = (runs: number) => ({
-  seed: Number(process.env.DURCHBLICK_SEED ?? 20260815),
-  numRuns: Number(process.env.DURCHBLICK_RUNS ?? runs),
-  endOnFailure: process.env.DURCHBLICK_SHRINK === 'no',
-});
 const clock = () => Date.parse('2025-07-01T12:00:00Z');
 
 type Fixed = Readonly<Record<string, readonly string[]>>;

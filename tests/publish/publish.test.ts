@@ -1,6 +1,17 @@
 // Publications: what is written is what `ask` prints, whole or not at all, and only where it differs.
 import { spawn } from 'node:child_process';
-import { cpSync, existsSync, mkdtempSync, readdirSync, readFileSync, statSync, writeFileSync } from 'node:fs';
+import {
+  cpSync,
+  existsSync,
+  mkdirSync,
+  mkdtempSync,
+  readdirSync,
+  readFileSync,
+  rmSync,
+  statSync,
+  symlinkSync,
+  writeFileSync,
+} from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { DuckDBInstance } from '@duckdb/node-api';
@@ -109,10 +120,29 @@ describe('files', () => {
     expect(stderr).toMatch(/lies outside of the model's folder[\s\S]*is the model or one of its sources/);
     expect(readFileSync(join(folder, 'data/budget.csv'), 'utf8')).toBe(budget);
     expect(existsSync(join(folder, '../escaped.csv'))).toBe(false);
+    // A link below it that leads out is outside as well; a folder in the place of a file is said.
+    const away = join(mkdtempSync(join(tmpdir(), 'away-')), 'away.csv');
+    writeFileSync(away, 'mine');
+    rmSync(join(folder, 'good.csv'));
+    symlinkSync(away, join(folder, 'good.csv'));
+    expect(publish(folder, 'good')).toMatchObject({ code: 1, stderr: expect.stringMatching(/lies outside/) });
+    expect(readFileSync(away, 'utf8')).toBe('mine');
+    rmSync(join(folder, 'good.csv'));
+    mkdirSync(join(folder, 'good.csv'));
+    expect(publish(folder, 'good')).toMatchObject({ code: 1, stderr: expect.stringMatching(/cannot write good\.csv \(it is a folder\)/) });
   });
 });
 
 describe('tables of DuckDB', () => {
+  test('a dry run makes no file; the first table that is written does', () => {
+    const folder = demo('  days: { calendar: 2026, table: days }');
+    const file = join(folder, 'new.duckdb');
+    expect(publish(folder, '--into', `duckdb:${file}`, '--dry-run').states).toEqual(['created']);
+    expect(existsSync(file)).toBe(false);
+    expect(publish(folder, '--into', `duckdb:${file}`).states).toEqual(['created']);
+    expect(publish(folder, '--into', `duckdb:${file}`, '--dry-run').states).toEqual(['unchanged']);
+  });
+
   test('are typed and say what they are, also in the file that is read; what was there before is left alone', async () => {
     const folder = demo(`
   monthly: { question: monthly-sales, table: reports.monthly }

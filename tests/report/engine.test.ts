@@ -20,20 +20,10 @@ import type { ReportData, ReportQuestion } from '../../src/report/data.ts';
 import { reportData } from '../../src/report/make.ts';
 import { reportEngine } from '../../src/report/store.ts';
 import { type Data, data, question, worldOf } from '../property/world.ts';
-import { same } from '../setup/same.ts';
+import { bytes, same, settings } from '../setup/same.ts';
 import { loadTables } from '../setup/tables.ts';
 
 const clock = () => Date.parse('2025-07-01T12:00:00Z');
-const said = async (book: Book, asked: Question): Promise<string> => {
-  try {
-    return JSON.stringify((await book.ask(asked)).toJson());
-  } catch (error) {
-    const { code, message, hint } = error as DurchblickError;
-    if (!code) throw error;
-    return JSON.stringify({ code, message, hint });
-  }
-};
-
 /** Some ways in which a question may be switched, one or two things at a time. */
 const waysOf = ({ question: own, offers }: ReportQuestion): readonly Choices[] => {
   const some = <T>(list: readonly T[]): readonly T[] => [list[0], list[Math.floor(list.length / 2)]].filter((one) => one !== undefined);
@@ -80,18 +70,12 @@ const holds = async (drawn: Data, asked: Question, engine: () => Engine): Promis
   for (const own of travelled.questions)
     for (const choices of waysOf(own)) {
       const next = chosen(own.question, choices);
-      same(await said(kept, next), await said(real, next), [choices, next]);
+      same(await bytes(kept, next), await bytes(real, next), [choices, next]);
       questions++;
     }
   await kept.close();
   await real.close();
 };
-
-const settings = (runs: number) => ({
-  seed: Number(process.env.DURCHBLICK_SEED ?? 20260815),
-  numRuns: Number(process.env.DURCHBLICK_RUNS ?? runs),
-  endOnFailure: process.env.DURCHBLICK_SHRINK === 'no',
-});
 
 test('over rows in memory', async () => {
   await fc.assert(

@@ -35,55 +35,46 @@ const fileTables = (model: Model, folder: string): Tables =>
     }),
   );
 
-const onPostgres = (tables: Tables, folder: string | undefined): Engine => ({
-  name: 'postgres',
+/** An engine over tables that are loaded when it opens, and dropped when its store closes. */
+const loading = (
+  name: string,
+  load: (schema: string, model: Model) => Promise<{ readonly engine: Engine; readonly drop: () => Promise<void> }>,
+): Engine => ({
+  name,
   open: async (model, options) => {
-    client ??= connect();
-    const schema = `suite_${process.pid}_${schemas++}`;
-    const files = folder === undefined ? {} : fileTables(model, folder);
-    const loaded = await loadTables(await client, schema, { ...files, ...tables });
-    const engine = postgres({
-      connectionString: inject('postgres') + loaded.options,
-      ...(folder === undefined ? {} : { files: folderFiles(folder) }),
-    });
+    const { engine, drop } = await load(`suite_${process.pid}_${schemas++}`, model);
     const store = await engine.open(model, options).catch(async (error: unknown) => {
-      await loaded.drop();
+      await drop();
       throw error;
     });
     return {
       ...store,
       close: async () => {
         await store.close();
-        await loaded.drop();
+        await drop();
       },
     };
   },
 });
 
-const onCluster = (tables: Tables, folder: string | undefined): Engine => ({
-  name: 'trino',
-  open: async (model, options) => {
-    const schema = `suite_${process.pid}_${schemas++}`;
-    const loaded = await loadIntoCluster(schema, { ...(folder === undefined ? {} : fileTables(model, folder)), ...tables });
-    const engine = trino({ ...loaded.options, ...(folder === undefined ? {} : { files: folderFiles(folder) }) });
-    const store = await engine.open(model, options).catch(async (error: unknown) => {
-      await loaded.drop();
-      throw error;
+const onDatabase = (tables: Tables, folder: string | undefined): Engine => {
+  const files = folder === undefined ? {} : { files: folderFiles(folder) };
+  const tablesOf = (model: Model): Tables => ({ ...(folder === undefined ? {} : fileTables(model, folder)), ...tables });
+  if (ENGINE === 'trino')
+    return loading('trino', async (schema, model) => {
+      const { options, drop } = await loadIntoCluster(schema, tablesOf(model));
+      return { engine: trino({ ...options, ...files }), drop };
     });
-    return {
-      ...store,
-      close: async () => {
-        await store.close();
-        await loaded.drop();
-      },
-    };
-  },
-});
+  return loading('postgres', async (schema, model) => {
+    client ??= connect();
+    const { options, drop } = await loadTables(await client, schema, tablesOf(model));
+    return { engine: postgres({ connectionString: inject('postgres') + options, ...files }), drop };
+  });
+};
 
 /** The engine under test over tables given in the test, and over the files of a model's folder. */
 export const engineOver = (tables: Tables, folder?: string): Engine => {
   const files = folder === undefined ? {} : { files: folderFiles(folder) };
   if (ENGINE === 'duckdb') return duckdb({ tables, ...(folder === undefined ? {} : { folder }), ...files });
-  if (ENGINE === 'trino') return onCluster(tables, folder);
-  return ENGINE === 'postgres' ? onPostgres(tables, folder) : memory(tables, files);
+  return ENGINE === 'memory' ? memory(tables, files) : onDatabase(tables, folder);
 };

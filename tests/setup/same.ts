@@ -1,4 +1,5 @@
 import { expect } from 'vitest';
+import type { Book, DurchblickError, Question } from '../../src/index.ts';
 
 /** Fails with what stands where two texts part. */
 export const same = (found: string, wanted: string, asked: unknown): void => {
@@ -8,3 +9,21 @@ export const same = (found: string, wanted: string, asked: unknown): void => {
   const around = (text: string) => text.slice(Math.max(0, at - 150), at + 150);
   expect.fail(`wanted …${around(wanted)}…\nfound …${around(found)}…\n${JSON.stringify(asked)}`);
 };
+
+/** An answer, or the error, to the last byte. */
+export const bytes = async (book: Book, asked: Question): Promise<string> => {
+  try {
+    return JSON.stringify((await book.ask(asked)).toJson());
+  } catch (error) {
+    const { code, message, hint } = error as DurchblickError;
+    if (!code) throw error;
+    return JSON.stringify({ code, message, hint });
+  }
+};
+
+/** How often a property is drawn, and from where; CONTRIBUTING.md says how to draw others. */
+export const settings = (runs: number) => ({
+  seed: Number(process.env.DURCHBLICK_SEED ?? 20260815),
+  numRuns: Number(process.env.DURCHBLICK_RUNS ?? runs),
+  endOnFailure: process.env.DURCHBLICK_SHRINK === 'no',
+});

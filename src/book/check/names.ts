@@ -1,25 +1,9 @@
-import type { Expression } from '../../language/syntax.ts';
+import { valueNamesIn } from '../../language/inner.ts';
 import type { Path } from '../../model/keys.ts';
 import { columnOf, type Model } from '../../model/model.ts';
 import { thingsOf } from '../../model/things.ts';
 import { speaks, type Texts } from '../../words/texts.ts';
 import { EXAMPLES, type Finding } from './finding.ts';
-
-const namesIn = (node: Expression): string[] => {
-  switch (node.kind) {
-    case 'name':
-      return [node.name];
-    case 'binary':
-      return [...namesIn(node.left), ...namesIn(node.right)];
-    case 'negate':
-    case 'modified':
-      return namesIn(node.of);
-    case 'call':
-      return node.args.flatMap(namesIn);
-    default:
-      return [];
-  }
-};
 
 const unused = (what: string, name: string, path: readonly string[], model: Model, wayOut: string): Finding => ({
   code: 'unused-name',
@@ -86,7 +70,7 @@ export const nameFindings = (model: Model): Finding[] => {
       if (measure.fact === fact && column !== undefined) used.add(column);
     }
     for (const band of fact.bands.values()) used.add(band.of);
-    for (const expression of fact.columns.values()) for (const name of namesIn(expression)) used.add(name);
+    for (const expression of fact.columns.values()) for (const name of valueNamesIn(expression)) used.add(name);
     for (const name of fact.columns.keys())
       if (!used.has(name))
         found.push(unused('column', name, ['facts', fact.name, 'columns', name], model, 'Sum it in a measure, or leave it out.'));

@@ -1,5 +1,4 @@
-import { countEvents, gatherSightings } from '../../basics/events.ts';
-import { prefixSums } from '../../basics/lookups.ts';
+import { countsFor, gatherSightings, seenIn } from '../../basics/events.ts';
 import { tupleIndex } from '../../basics/tuples.ts';
 import { DurchblickError } from '../../errors.ts';
 import { type Events, type EventsRequest, filterKey, type SeenKeys } from '../../plan/request.ts';
@@ -108,25 +107,9 @@ export const events = async (opened: Opened, request: EventsRequest, scan: Scann
     return { tuples: rows.tuples, values: none, seen: none.map(() => new Uint8Array(0)), scale: 0 };
   }
   const { sightings, tuples, scale } = sighted(opened, request);
-  const lookup = prefixSums(rows.columns[0].cells, rows.tuples.length);
-  const kept = rows.tuples.map(tupleIndex(tuples));
-  const width = kept.length;
-  const segmentOf = new Map(Array.from(segments.starts, (start, s) => [start, s]));
-  const endOf = new Map(Array.from(segments.ends, (end, s) => [end, s]));
-  const values: Float64Array[] = [];
-  const seen: Uint8Array[] = [];
-  for (const windows of request.windows) {
-    const anchors = windows.from.length;
-    const counted = countEvents(sightings, windows);
-    const own = new Float64Array(anchors * width);
-    const behind = new Float64Array(anchors * width);
-    for (let a = 0; a < anchors; a++) {
-      for (let m = 0; m < width; m++) own[a * width + m] = counted[a * sightings.members + kept[m]];
-      lookup.run(segmentOf.get(windows.from[a]) as number, endOf.get(windows.to[a]) as number, behind, a * width);
-    }
-    values.push(own);
-    seen.push(Uint8Array.from(behind, (count) => (count > 0 ? 1 : 0)));
-  }
+  const places = rows.tuples.map(tupleIndex(tuples));
+  const values = request.windows.map((windows) => countsFor(sightings, windows, places));
+  const seen = seenIn(request.windows, segments, rows.columns[0].cells, places.length);
   return { tuples: rows.tuples, values, seen, scale };
 };
 

@@ -1,4 +1,3 @@
-import { prefixSums } from '../../basics/lookups.ts';
 import { distinctTuples, tupleIndex } from '../../basics/tuples.ts';
 import type { Link } from '../../model/model.ts';
 import type { Events, EventsRequest, SeenKeys } from '../../plan/request.ts';
@@ -167,20 +166,6 @@ const unmet = (wanted: string, text: string): string => {
   let name = wanted;
   while (text.includes(name)) name = `${name}_`;
   return name;
-};
-
-/** Where rows stand behind an anchor's window. */
-export const seenIn = ({ segments, windows }: EventsRequest, width: number, cells: Float64Array): Events['seen'] => {
-  const lookup = prefixSums(cells, width);
-  const first = new Map(Array.from(segments.starts, (start, s) => [start, s]));
-  const last = new Map(Array.from(segments.ends, (end, s) => [end, s]));
-  return windows.map(({ from, to }) => {
-    const behind = new Float64Array(from.length * width);
-    from.forEach((start, a) => {
-      lookup.run(first.get(start) as number, last.get(to[a]) as number, behind, a * width);
-    });
-    return Uint8Array.from(behind, (count) => (count > 0 ? 1 : 0));
-  });
 };
 
 /** The members that events say something of, in order. */

@@ -1,5 +1,6 @@
 // An opened database as the core knows engines.
 
+import { seenIn } from '../../basics/events.ts';
 import { once } from '../../basics/kept-promises.ts';
 import { distinctTuples } from '../../basics/tuples.ts';
 import { DurchblickError } from '../../errors.ts';
@@ -26,7 +27,7 @@ import { holidaysIn } from '../shared/sources.ts';
 import { cubeStatement, MOST_CELLS, sizeStatement, tooManyCells } from './cube.ts';
 import type { Database, Rows, Session } from './database.ts';
 import { columnNamed } from './dialect.ts';
-import { eventsStatements, eventTuples, eventValues, seenIn, seenKeysOf, seenKeysStatement } from './events.ts';
+import { eventsStatements, eventTuples, eventValues, seenKeysOf, seenKeysStatement } from './events.ts';
 import { dimensionTexts, membersIn } from './members.ts';
 import { sampleOf } from './sample.ts';
 import { type SqlWorld, selectOf } from './select.ts';
@@ -148,7 +149,12 @@ const events = async (view: View, request: EventsRequest, signal?: Cancellation)
   }
   const rows = await cube(view, { ...request, aggregates: [{ kind: 'rows', where }] }, signal);
   const scale = count.kind === 'latest' && count.value?.kind === 'column' ? fact.number(count.value.column).scale : 0;
-  return { tuples: rows.tuples, values: valuesFor(rows.tuples), seen: seenIn(request, rows.tuples.length, rows.columns[0].cells), scale };
+  return {
+    tuples: rows.tuples,
+    values: valuesFor(rows.tuples),
+    seen: seenIn(windows, segments, rows.columns[0].cells, rows.tuples.length),
+    scale,
+  };
 };
 
 const seenKeys = async (view: View, request: EventsRequest, signal?: Cancellation): Promise<SeenKeys> => {
@@ -391,6 +397,7 @@ const liveStore = async (model: Model, database: Database, options: OpenOptions,
     cubes: alone((store) => store.cubes),
     sample: alone((store) => store.sample),
     events: alone((store) => store.events),
+    seenKeys: alone((store) => store.seenKeys as NonNullable<Store['seenKeys']>),
     tallies: alone((store) => store.tallies),
     begin,
     close: database.close,

@@ -68,10 +68,10 @@ const lost = (connection: Connection, error: unknown): DurchblickError => {
 
 const wait = (milliseconds: number): Promise<void> => new Promise((done) => setTimeout(done, milliseconds));
 
-const fetched = async (connection: Connection, url: string, init: RequestInit): Promise<Response> => {
+const fetched = async (connection: Connection, url: string, init: RequestInit, signal: AbortSignal): Promise<Response> => {
   for (const pause of [...AGAIN, 0]) {
     const response = await fetch(url, init).catch((error: unknown) => {
-      throw (init.signal as AbortSignal | null)?.aborted ? aborted() : lost(connection, error);
+      throw signal.aborted ? aborted() : lost(connection, error);
     });
     if (response.ok) return response;
     if (response.status === 401 || response.status === 403)
@@ -86,6 +86,7 @@ const fetched = async (connection: Connection, url: string, init: RequestInit): 
     if (![429, 502, 503, 504].includes(response.status) || pause === 0)
       throw new DurchblickError('engine-failed', `the engine at ${connection.server} answered ${response.status}`, { kind: 'engine' });
     await wait(pause);
+    if (signal.aborted) throw aborted();
   }
   throw new Error('unreachable');
 };
@@ -125,12 +126,8 @@ export const statement = async (
   const stop = stopping(signal, connection.timeout);
   let next: string | undefined;
   try {
-    let response = await fetched(connection, `${connection.server}/v1/statement`, {
-      method: 'POST',
-      headers,
-      body: sql,
-      signal: stop.signal,
-    });
+    // Not given up itself: what it answers is how the statement is ended.
+    let response = await fetched(connection, `${connection.server}/v1/statement`, { method: 'POST', headers, body: sql }, stop.signal);
     const rows: (readonly unknown[])[] = [];
     let columns: StatementAnswer['columns'] = [];
     let started: string | undefined;
@@ -138,11 +135,12 @@ export const statement = async (
       started ??= response.headers.get('x-trino-started-transaction-id') ?? undefined;
       const page = (await response.json()) as Page;
       next = page.nextUri;
+      if (stop.signal.aborted) throw aborted();
       if (page.error) throw new StatementFault(page.error.message, page.error.errorName);
       if (page.columns) columns = page.columns;
       for (const row of page.data ?? []) rows.push(row);
       if (next === undefined) return { id: page.id, columns, rows, started };
-      response = await fetched(connection, next, { headers, signal: stop.signal });
+      response = await fetched(connection, next, { headers, signal: stop.signal }, stop.signal);
     }
   } catch (error) {
     if (stop.signal.aborted && next !== undefined) await fetch(next, { method: 'DELETE', headers }).catch(() => undefined);

@@ -86,6 +86,8 @@ interface Place {
   readonly trace: TrinoOptions['trace'];
   /** Tables of catalogs that keep snapshots, as SQL names them, and what names their own snapshots. */
   readonly pinned: Map<string, string>;
+  /** Queries, and tables of other catalogs: nothing says whether they have changed. */
+  readonly unpinned: Set<string>;
 }
 
 type Run = (sql: string) => Promise<Awaited<ReturnType<typeof statement>>>;
@@ -106,7 +108,7 @@ const pin = async (pinned: Place['pinned'], run: Run): Promise<string | undefine
 const BEGIN = 'start transaction isolation level repeatable read, read only';
 
 /** A transaction in which every statement sees the same state, as far as catalogs keep any. */
-const beginSession = async ({ connection, trace, pinned }: Place, signal: Cancellation | undefined): Promise<Session> => {
+const beginSession = async ({ connection, trace, pinned, unpinned }: Place, signal: Cancellation | undefined): Promise<Session> => {
   const open = async (): Promise<{ readonly id: string | undefined; readonly snapshots: string | undefined }> => {
     const { started } = await statement(connection, BEGIN, 'NONE', signal);
     return { id: started, snapshots: await pin(pinned, (sql) => statement(connection, sql, started, signal)) };
@@ -141,8 +143,8 @@ const beginSession = async ({ connection, trace, pinned }: Place, signal: Cancel
   };
   const queue = oneAfterAnother();
   return {
-    // Without snapshots nothing tells one moment from the next.
-    sees: { token: first.snapshots ?? String(first.id), time },
+    // Where something has no snapshot, nothing tells one moment from the next.
+    sees: { token: first.snapshots === undefined || unpinned.size > 0 ? String(first.id) : first.snapshots, time },
     run: (asked, stop) => queue.run(() => query(asked, stop), stop),
     end: async () => {
       await queue.idle();
@@ -165,7 +167,7 @@ const databaseOf = (options: TrinoOptions): Database => {
     ...(token === undefined ? {} : { token }),
     ...(statementTimeout === undefined ? {} : { timeout: statementTimeout }),
   };
-  const place: Place = { connection, trace: options.trace, pinned: new Map() };
+  const place: Place = { connection, trace: options.trace, pinned: new Map(), unpinned: new Set() };
   let connectors: Promise<ReadonlyMap<string, string>> | undefined;
   const connectorOf = async (name: string, run: Session['run']): Promise<string | undefined> => {
     connectors ??= run({ about: 'catalogs', sql: 'select catalog_name, connector_name from system.metadata.catalogs' }).then(
@@ -175,11 +177,16 @@ const databaseOf = (options: TrinoOptions): Database => {
   };
   const relation: Database['relation'] = async (source, run) => {
     const found = await relationOf(source, run);
-    if (source.kind === 'query' || found.denied) return found;
+    if (found.denied) return found;
+    if (source.kind === 'query') {
+      place.unpinned.add(found.name);
+      return found;
+    }
     const parts = found.name.split('.');
     const connector = await connectorOf(parts.length === 3 ? parts[0] : catalog, run);
     if (WITH_SNAPSHOTS.has(connector ?? ''))
       place.pinned.set(found.from, [...parts.slice(0, -1).map(identifier), identifier(`${parts[parts.length - 1]}$refs`)].join('.'));
+    else place.unpinned.add(found.name);
     return found;
   };
   return {

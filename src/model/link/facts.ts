@@ -2,9 +2,10 @@
 import { datePattern, isNumberFormat } from '../../calendar/dates.ts';
 import { parseIsoDay } from '../../calendar/day.ts';
 import { suggest } from '../../errors.ts';
+import { valueNamesIn } from '../../language/inner.ts';
 import { parseReading } from '../../language/parse.ts';
 import type { Expression } from '../../language/syntax.ts';
-import { columnsIn, ratesIn } from '../columns.ts';
+import { ratesIn } from '../columns.ts';
 import type { Faults } from '../faults.ts';
 import type { Path } from '../keys.ts';
 import { type Band, type Dimension, type Fact, type Link, type Model, NOW, type Role } from '../model.ts';
@@ -75,7 +76,7 @@ const checkColumns = (fact: string, columns: ReadonlyMap<string, Expression>, fa
         'Compute some of them in the source.',
       );
     if (way.length > DEEPEST_COLUMNS) return;
-    for (const other of columnsIn(columns.get(column) as Expression)) if (columns.has(other)) visit(other, [...way, column]);
+    for (const other of valueNamesIn(columns.get(column) as Expression)) if (columns.has(other)) visit(other, [...way, column]);
     settled.add(column);
   };
   for (const column of columns.keys()) visit(column, []);
