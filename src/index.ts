@@ -1,3 +1,4 @@
+// The core library as users import it: models, calendars, questions and answers; no engine.
 export type { Finding } from './book/check/finding.ts';
 export { type ModelFacts, modelFacts } from './book/model-facts.ts';
 export { open } from './book/open.ts';

@@ -1,3 +1,4 @@
+// Counting by events: how many keys each window of a row of anchors has seen, in one pass over their sightings.
 import { prefixSums } from './lookups.ts';
 
 /** First and last covered day of each anchor, inclusive, neither ever moving backwards (W9). */

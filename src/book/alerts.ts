@@ -1,3 +1,4 @@
+// `book.alerts`: every alert of the model, at an as-of date.
 import type { Question } from '../model/schema.ts';
 import { alertOf, brokenLimit } from '../plan/alerts.ts';
 import { type BookRecord, within } from './record.ts';

@@ -1,3 +1,4 @@
+// `book.ask`: one question in one state of the data.
 import { answer } from '../evaluate/answer.ts';
 import type { Question } from '../model/schema.ts';
 import type { Cancellation } from '../plan/request.ts';

@@ -1,3 +1,4 @@
+// `book.explain`: the question in whose answer a cell stands, and why it is what it is (V1).
 import { isoOf } from '../calendar/day.ts';
 import { type Answer, type AnswerRow, answer, readingOf } from '../evaluate/answer.ts';
 import { valuesOf } from '../evaluate/evaluation.ts';

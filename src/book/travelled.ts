@@ -1,3 +1,4 @@
+// Results that came as JSON from elsewhere, and the ways out that need code of their own.
 import { DurchblickError } from '../errors.ts';
 import { withOutputs } from '../result/outputs.ts';
 import type { PlainResult, ResultJson } from '../result/types.ts';

@@ -1,3 +1,4 @@
+// The types of a book: its options, methods and what they answer.
 import type { ArrowTable } from '../basics/columnar.ts';
 import type { Calendar } from '../calendar/calendar.ts';
 import type { Day } from '../calendar/day.ts';

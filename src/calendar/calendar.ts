@@ -1,3 +1,4 @@
+// The calendar of a model: all its units, labels, names, holidays and working days (U1 to U10).
 import { DurchblickError, suggest } from '../errors.ts';
 import { type Day, FIRST_DAY, isoOf, LAST_DAY, MONTHS, parseIsoDay, toDay, validDay, WEEKDAYS, type Weekday, weekdayOf } from './day.ts';
 import {

@@ -1,3 +1,4 @@
+// Values of date columns as days (D2), and time zones.
 import { DurchblickError } from '../errors.ts';
 import { type Day, dayOf, MONTHS, NO_DAY, parseIsoDay, validDay, weekdayOf } from './day.ts';
 

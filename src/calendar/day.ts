@@ -1,3 +1,4 @@
+// Days as whole numbers (D1).
 import { DurchblickError } from '../errors.ts';
 
 /** A civil day as a count of days since 1970-01-01 (D1). */

@@ -1,3 +1,4 @@
+// A year of the calendar drawn in characters.
 import type { Calendar } from './calendar.ts';
 import { type Day, dayOf, isoOf, toDay, weekdayOf } from './day.ts';
 

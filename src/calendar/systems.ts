@@ -1,3 +1,4 @@
+// Units of month-based, week-based and listed year systems, and of weeks (U2 to U6).
 import { upperBound } from '../basics/search.ts';
 import { DurchblickError } from '../errors.ts';
 import { addMonths, civilOf, type Day, dayOf, isoOf, MONTHS, monthLength, toDay, WEEKDAYS, weekdayOf } from './day.ts';

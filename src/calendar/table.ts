@@ -1,3 +1,4 @@
+// The calendar as a table, one row a day, and as SQL.
 import { DurchblickError } from '../errors.ts';
 import type { Calendar } from './calendar.ts';
 import { civilOf, type Day, dayOf, isoOf, toDay, weekdayOf } from './day.ts';

@@ -1,3 +1,4 @@
+// A unit: one sorted list of period starts (U1).
 import type { Day } from './day.ts';
 
 /** What a unit is made of; decides which shifts it can take (C3, C4). */

@@ -1,3 +1,4 @@
+// Charts as users import them, and how they are drawn.
 import { escapeHtml } from '../basics/text.ts';
 import { DurchblickError } from '../errors.ts';
 import type { Charted } from './panels.ts';

@@ -1,3 +1,4 @@
+// Colours, fonts and titles that all charts share.
 import { shownText } from '../basics/text.ts';
 /** Colours of a chart, for light and for dark pages. */
 export interface Theme {

@@ -1,3 +1,4 @@
+// The marks of a panel: bars, lines, steps and their colours.
 import type { Theme } from './look.ts';
 import type { Drawn, Panel } from './panels.ts';
 

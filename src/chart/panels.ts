@@ -1,3 +1,4 @@
+// Readings that share a scale, panel by panel.
 import type { PlainResult, ResultColumn, ResultJson } from '../result/types.ts';
 
 /** What a chart is made of: a result, or its `toJson()` from a worker or a server. */

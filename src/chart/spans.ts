@@ -1,3 +1,4 @@
+// Windows and comparisons as bars on one time scale.
 import { greatest } from '../basics/text.ts';
 import { isoOf } from '../calendar/day.ts';
 import type { LaidSpan } from '../plan/windows.ts';

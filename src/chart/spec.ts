@@ -1,3 +1,4 @@
+// A result as a Vega-Lite specification.
 import { DurchblickError } from '../errors.ts';
 import { formatter } from '../result/format.ts';
 import type { Cell, Mark, ResultColumn } from '../result/types.ts';

@@ -1,3 +1,4 @@
+// Which periods get a label on an axis.
 import type { PlainResult } from '../result/types.ts';
 
 type Result = Pick<PlainResult, 'periods' | 'unit' | 'locale'>;

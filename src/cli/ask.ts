@@ -1,3 +1,4 @@
+// `ask`: answers a question.
 import { counted } from '../basics/text.ts';
 import type { Book, Result, Verification } from '../book/types.ts';
 import { wordsOf } from '../words/all.ts';

@@ -1,3 +1,4 @@
+// Options that choose and open an engine, for every command that needs one.
 import { join, resolve } from 'node:path';
 import { type Command, Option } from 'commander';
 import { open } from '../book/open.ts';

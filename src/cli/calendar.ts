@@ -1,3 +1,4 @@
+// `calendar`: a year as a picture, or its days as a table.
 import { civilOf, isoOf } from '../calendar/day.ts';
 import { calendarPicture } from '../calendar/picture.ts';
 import { calendarSql, calendarTable } from '../calendar/table.ts';

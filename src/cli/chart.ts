@@ -1,3 +1,4 @@
+// `--chart`: the files that a chart is drawn into.
 import type { ChartKind, ChartSpec } from '../chart/index.ts';
 import { DurchblickError } from '../errors.ts';
 import { deliver } from './write.ts';

@@ -1,3 +1,4 @@
+// `check`: model and data looked at, alerts and figures with them.
 import { readFile } from 'node:fs/promises';
 import { counted } from '../basics/text.ts';
 import type { Finding } from '../book/check/finding.ts';

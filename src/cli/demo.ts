@@ -1,3 +1,4 @@
+// `demo`: lays out the demo and walks through it.
 import { cp, mkdtemp, readdir } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';

@@ -1,3 +1,4 @@
+// `dictionary`: what every name means.
 import { extname } from 'node:path';
 import { dictionaryFor, dictionaryHtml, dictionaryMarkdown } from '../dictionary/index.ts';
 import { DurchblickError } from '../errors.ts';

@@ -1,3 +1,4 @@
+// `diff`: two models held against each other.
 import { stat } from 'node:fs/promises';
 import { type AskedOnBoth, type DiffReport, diffSides, diffText, type Side } from '../diff/index.ts';
 import { DurchblickError } from '../errors.ts';

@@ -1,3 +1,4 @@
+// `explain`: why one number is what it is.
 import type { ExplainRequest } from '../book/types.ts';
 import { DurchblickError } from '../errors.ts';
 import type { ExplainedPart } from '../evaluate/explain.ts';

@@ -1,3 +1,4 @@
+// `figures`: numbers to vouch for (V4).
 import { counted } from '../basics/text.ts';
 import type { Book, FigureOutcome } from '../book/types.ts';
 import { placeText } from '../errors.ts';

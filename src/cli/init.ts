@@ -1,3 +1,4 @@
+// `init`: a first model of files.
 import { access, type FileHandle, open } from 'node:fs/promises';
 import { dirname, relative, resolve } from 'node:path';
 import { draftModel } from '../draft/index.ts';

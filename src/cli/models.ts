@@ -1,3 +1,4 @@
+// Model files of a path: a file, a folder with one, or all below it.
 import { readdir, readFile, realpath, stat } from 'node:fs/promises';
 import { join } from 'node:path';
 import { DurchblickError } from '../errors.ts';

@@ -1,3 +1,4 @@
+// `names`: what there is to ask for.
 import { DurchblickError, suggest } from '../errors.ts';
 import { loadModel } from '../files/node.ts';
 import { checkTargets } from '../files/write.ts';

@@ -1,3 +1,4 @@
+// Tables, colours and messages on a terminal.
 import stringWidth from 'string-width';
 import { greatest, shownText } from '../basics/text.ts';
 import { DurchblickError, describe, rulesCited } from '../errors.ts';

@@ -1,3 +1,4 @@
+// The progress bar of work that takes over a second.
 import { Presets, SingleBar } from 'cli-progress';
 
 export interface Progress {

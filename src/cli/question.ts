@@ -1,3 +1,4 @@
+// A question from options, or from a file.
 import { readFile } from 'node:fs/promises';
 import { type Command, Option } from 'commander';
 import { DurchblickError } from '../errors.ts';

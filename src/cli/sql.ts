@@ -1,3 +1,4 @@
+// `sql`: the statements of a question.
 import { VIEW } from '../engines/duckdb/index.ts';
 import type { Statement } from '../engines/sql/database.ts';
 import type { Model } from '../model/model.ts';

@@ -1,3 +1,4 @@
+// `windows`: windows and comparisons with their days, and a picture of them.
 import { isoOf } from '../calendar/day.ts';
 import { localeOf } from '../plan/question.ts';
 import { listOf } from '../plan/question-texts.ts';

@@ -1,3 +1,4 @@
+// Gathers what a dictionary needs of a model and, where it can be opened, of its data.
 import type { Book } from '../book/types.ts';
 import { localeOf } from '../plan/question.ts';
 import { loadWords } from '../words/words.ts';

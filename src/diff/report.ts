@@ -1,3 +1,4 @@
+// What a comparison of two models found, as plain data.
 import type { DefinitionChange } from './definitions.ts';
 import type { RowChange } from './rows.ts';
 

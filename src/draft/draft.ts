@@ -1,3 +1,4 @@
+// A first model of files: dates become roles, numbers measures, ids links.
 import { civilOf } from '../calendar/day.ts';
 import { DurchblickError } from '../errors.ts';
 import { type ByteSource, sourceOf } from '../files/bytes.ts';

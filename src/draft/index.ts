@@ -1,1 +1,2 @@
+// Drafting models of files, as users import it.
 export { type DraftedModel, type DraftFile, draftModel } from './draft.ts';

@@ -1,3 +1,4 @@
+// What a column of a file seems to hold, for a draft; answers never rest on it.
 import { dateReader } from '../calendar/dates.ts';
 import { type Day, dayOf, isoOf, NO_DAY } from '../calendar/day.ts';
 import type { FileColumn } from '../files/column.ts';

@@ -1,3 +1,4 @@
+// A drafted model as a file with comments.
 import { stringify } from 'yaml';
 import type { NumberForm } from '../model/decimal.ts';
 

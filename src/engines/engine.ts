@@ -1,3 +1,4 @@
+// The one seam between the core and what scans rows: what an engine is asked, and what it answers.
 import type { ColumnKind } from '../basics/columnar.ts';
 import type { Day } from '../calendar/day.ts';
 import type { AttributeRef } from '../model/attributes.ts';

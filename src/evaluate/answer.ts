@@ -1,3 +1,4 @@
+// From calculated columns to the rows of an answer: members shown, ordered, limited, and totals (R1, R4, M9).
 import { compareTexts } from '../basics/text.ts';
 import { distinctTuples, tupleIndex, tupleKey } from '../basics/tuples.ts';
 import { standingTable } from '../calendar/standing-table.ts';

@@ -1,3 +1,4 @@
+// Day cubes that are there already serve what they can; what is missing is asked of the engine, together.
 import { extremes, type Lookup, prefixSums, sumTree } from '../basics/lookups.ts';
 import { tupleKey } from '../basics/tuples.ts';
 import type { Store } from '../engines/engine.ts';

@@ -1,3 +1,4 @@
+// Takes one cell apart: its parts, their days and the rows behind them (V1).
 import { tupleKey } from '../basics/tuples.ts';
 import type { Day } from '../calendar/day.ts';
 import { DurchblickError } from '../errors.ts';

@@ -1,3 +1,4 @@
+// Files as bytes of which parts can be read.
 import { DurchblickError } from '../errors.ts';
 
 /** A file of which parts can be read; an ArrayBuffer is one as it is. */

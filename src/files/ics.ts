@@ -1,3 +1,4 @@
+// Holidays of iCalendar files (U10).
 import type ICAL from 'ical.js';
 import type { Holiday } from '../calendar/calendar.ts';
 import { zoneDays } from '../calendar/dates.ts';

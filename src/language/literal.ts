@@ -1,3 +1,4 @@
+// Readings that are literals, checked by the compiler.
 import type { Form, FunctionName } from './syntax.ts';
 
 /**

@@ -1,3 +1,4 @@
+// A reading as a list of tokens.
 import { DurchblickError } from '../errors.ts';
 
 export interface Token {

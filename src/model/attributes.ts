@@ -1,3 +1,4 @@
+// Attributes that a result may be split by, and the members that stand for none, unknown, others and totals (G8, R1).
 import { type Standing, standingNames, standingOf } from '../calendar/standing.ts';
 import { DurchblickError, suggest } from '../errors.ts';
 import type { Dimension, Fact, Link, Model } from './model.ts';

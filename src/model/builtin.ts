@@ -1,3 +1,4 @@
+// Windows that every model has, made of its units (W10).
 import { CIVIL_UNITS } from '../calendar/calendar.ts';
 
 /** How far a step of some finished periods goes, by unit: what `P` takes. */

@@ -1,3 +1,4 @@
+// What the compiler says of a model literal whose names do not fit together.
 import type { CheckedName, CheckedReading } from '../language/literal.ts';
 import type { NamesOf } from './names.ts';
 import type { ModelInput } from './schema.ts';

@@ -1,3 +1,4 @@
+// Columns that facts read of their sources, computed ones and rates included (M13, G10).
 import { innerOf, valueNamesIn } from '../language/inner.ts';
 import type { Expression } from '../language/syntax.ts';
 import { columnOf, type Fact, type Model, type Rate } from './model.ts';

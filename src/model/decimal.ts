@@ -1,3 +1,4 @@
+// Numbers written as texts: which forms there are, and their digits to be summed exactly (M10).
 import { DECIMALS } from '../basics/columnar.ts';
 import { trimmed } from '../calendar/dates.ts';
 

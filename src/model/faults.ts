@@ -1,3 +1,4 @@
+// Faults of a model, gathered instead of thrown one by one, each with its place in the text.
 import { allOf, DurchblickError, type TextPlace } from '../errors.ts';
 import { kebab, type Locate, type Path, pathText } from './keys.ts';
 

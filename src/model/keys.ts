@@ -1,3 +1,4 @@
+// Keys as they may be spelled, kebab-case or camelCase, and what a schema says of a value, with its place.
 import type * as z from 'zod/mini';
 import { allOf, DurchblickError, suggest, type TextPlace } from '../errors.ts';
 

@@ -1,3 +1,4 @@
+// The order of members: by an order column, else by code points (R1).
 import { compareTexts } from '../basics/text.ts';
 import { NONE, UNKNOWN } from './attributes.ts';
 

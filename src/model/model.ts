@@ -1,3 +1,4 @@
+// The checked model as plain data: every name resolved, every text parsed.
 import type { Day } from '../calendar/day.ts';
 import type { Expression } from '../language/syntax.ts';
 import type { SeenAs, Shift, Window } from '../windows/syntax.ts';

@@ -1,3 +1,4 @@
+// The names of a model literal as types, so that the compiler checks questions against them.
 import type { ModelInput, YearSystemInput } from './schema.ts';
 
 /**

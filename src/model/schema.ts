@@ -1,3 +1,4 @@
+// The schema of model files and of questions; the JSON Schema for editors is made of it.
 import * as z from 'zod/mini';
 
 /**

@@ -1,3 +1,4 @@
+// Alerts with their names resolved, and whether a value breaks a bound.
 import { DurchblickError } from '../errors.ts';
 import { type AttributeRef, attributeOf } from '../model/attributes.ts';
 import type { Model } from '../model/model.ts';

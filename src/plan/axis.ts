@@ -1,3 +1,4 @@
+// The as-of date (A1), the range (A5) and the periods down the side of a result.
 import type { Calendar, PeriodOf } from '../calendar/calendar.ts';
 import { type Day, isoOf, LAST_DAY, parseIsoDay, toDay } from '../calendar/day.ts';
 import type { Unit } from '../calendar/unit.ts';

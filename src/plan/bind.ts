@@ -1,3 +1,4 @@
+// Readings with all names resolved and modifiers pushed down to the measures they reach (M8, M11, M12).
 import { DurchblickError, suggest } from '../errors.ts';
 import { parseReading } from '../language/parse.ts';
 import type { Expression, Form, FunctionName, Modifiers, Operator } from '../language/syntax.ts';

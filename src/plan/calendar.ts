@@ -1,3 +1,4 @@
+// The model's calendar made of its rules and tables (U6, U7, U10).
 import { type Calendar, type CalendarOptions, calendar, type Holiday, type NameSet, type YearSystem } from '../calendar/calendar.ts';
 import { dateReader } from '../calendar/dates.ts';
 import { type Day, dayOf, FIRST_DAY, LAST_DAY, NO_DAY, parseIsoDay, type Weekday } from '../calendar/day.ts';

@@ -1,3 +1,4 @@
+// `defineModel`: a model checked as a whole, by the compiler and at run time.
 import { allOf, DurchblickError, suggest } from '../errors.ts';
 import { attributeOf } from '../model/attributes.ts';
 import type { CheckedModel } from '../model/checked.ts';

@@ -1,3 +1,4 @@
+// How far the calendar reaches: data, as-of date, windows and comparisons (U8).
 import { once } from '../basics/kept-promises.ts';
 import type { Calendar } from '../calendar/calendar.ts';
 import { type Day, isoOf, parseIsoDay } from '../calendar/day.ts';

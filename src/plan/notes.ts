@@ -1,3 +1,4 @@
+// Notes of a result, gathered and told once each (R2).
 import { type NoteOf, noteText, type Words } from '../words/words.ts';
 
 /** Something that must be known about a result: a stable code, a sentence, and what it counts. */

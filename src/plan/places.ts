@@ -1,3 +1,4 @@
+// Places of an axis and of its total (M9), and the days that a reading covers at each.
 import type { Calendar } from '../calendar/calendar.ts';
 import type { Day } from '../calendar/day.ts';
 import type { Comparison, Fact, Model, NamedWindow } from '../model/model.ts';

@@ -1,3 +1,4 @@
+// A question with its names resolved, before any row is touched.
 import { type Day, parseIsoDay } from '../calendar/day.ts';
 import { DurchblickError, suggest } from '../errors.ts';
 import { type AttributeRef, attributeOf } from '../model/attributes.ts';

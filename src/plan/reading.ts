@@ -1,3 +1,4 @@
+// Readings built step by step, with completion.
 import { FORMS, type Form, RESERVED } from '../language/syntax.ts';
 import type { Names } from '../model/names.ts';
 

@@ -1,3 +1,4 @@
+// Windows as runs of segments: the two lookups that every value comes from.
 import { upperBound, upperBoundNear } from '../basics/search.ts';
 import type { Day } from '../calendar/day.ts';
 import { COVERED, type Lay } from '../windows/lay.ts';

@@ -1,3 +1,4 @@
+// Types of questions checked against the names of a model.
 import type { CheckedAttributeName, CheckedReading, Wrong } from '../language/literal.ts';
 import type { Names } from '../model/names.ts';
 import type { FilterInput, Question } from '../model/schema.ts';

@@ -1,3 +1,4 @@
+// Windows and comparisons laid at an as-of date, for lists and pictures of them (W2, C1 to C6).
 import type { Calendar } from '../calendar/calendar.ts';
 import { type Day, isoOf } from '../calendar/day.ts';
 import { DurchblickError, suggest } from '../errors.ts';

@@ -1,3 +1,4 @@
+// The caption of a result in words (R2, C12).
 import type { DayRange } from '../evaluate/scope.ts';
 import { wordsOf } from '../words/words.ts';
 

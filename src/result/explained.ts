@@ -1,3 +1,4 @@
+// Explanations as data and as text (V1).
 import type { ExplainedPart } from '../evaluate/explain.ts';
 import type { Note } from '../plan/notes.ts';
 import { type Format, formatter } from './format.ts';

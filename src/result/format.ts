@@ -1,3 +1,4 @@
+// How the numbers of a column are written for people.
 import type { Form } from '../language/syntax.ts';
 import type { Model } from '../model/model.ts';
 import type { FormatInput } from '../model/schema.ts';

@@ -1,3 +1,4 @@
+// What columns are called: readings in words, by the model's labels.
 import { parseReading } from '../language/parse.ts';
 import type { Modifiers } from '../language/syntax.ts';
 import { PLAIN_SIGNS, SPOKEN_SIGNS, type Writing, writeExpression } from '../language/write.ts';

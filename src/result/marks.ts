@@ -1,3 +1,4 @@
+// Marks on values that break the bound of an alert.
 import { type AnswerRow, readingOf } from '../evaluate/answer.ts';
 import type { Model } from '../model/model.ts';
 import { alertOf, brokenLimit } from '../plan/alerts.ts';

@@ -1,3 +1,4 @@
+// The ways out of a result: text table, CSV, JSON, Markdown.
 import { OTHERS, TOTAL } from '../model/attributes.ts';
 import { bareFormatter, formatter, plainNumber } from './format.ts';
 import { csvLine, defused, markdownTable } from './text.ts';

@@ -1,3 +1,4 @@
+// Dresses an answer: labels, ISO dates, formats, caption, the days compared (R2, C9).
 import { type Day, isoOf } from '../calendar/day.ts';
 import { type Answer, type AnswerRow, readingOf } from '../evaluate/answer.ts';
 import type { DayRange } from '../evaluate/scope.ts';

@@ -1,3 +1,4 @@
+// Fields and tables as CSV and Markdown have them.
 import { shownText } from '../basics/text.ts';
 
 /** A field of CSV (RFC 4180): quoted where it has to be. What a spreadsheet would run as a formula is kept as it is; see `defused`. */

@@ -1,3 +1,4 @@
+// The types of results.
 import type { WrittenColumn } from '../basics/columnar.ts';
 import type { Form } from '../language/syntax.ts';
 import type { Note } from '../plan/notes.ts';

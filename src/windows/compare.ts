@@ -1,3 +1,4 @@
+// Takes a place to the one that a comparison holds it against (C1 to C7).
 import type { Calendar } from '../calendar/calendar.ts';
 import { addMonths, type Day } from '../calendar/day.ts';
 import type { Unit } from '../calendar/unit.ts';

@@ -1,3 +1,4 @@
+// Lays windows at places: two lists of days, from and to, and why a place covers none (W2, W5, A4, C2, C10).
 import type { Calendar } from '../calendar/calendar.ts';
 import { addDuration, type Day } from '../calendar/day.ts';
 import { exists, indexAt, moveDate, type Place } from './place.ts';

@@ -1,3 +1,4 @@
+// A place: one row of an axis while it is laid, and what is seen from it.
 import type { Calendar } from '../calendar/calendar.ts';
 import { addMonths, type Day, isoOf } from '../calendar/day.ts';
 import type { Unit } from '../calendar/unit.ts';

@@ -1,3 +1,4 @@
+// Texts of points, windows, shifts and comparisons, read into plain data (W1 to W3).
 import { type Day, type Duration, parseDuration, parseIsoDay } from '../calendar/day.ts';
 import { DurchblickError, suggest } from '../errors.ts';
 

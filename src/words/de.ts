@@ -1,3 +1,4 @@
+// What results say in German (R5).
 import { builtInWindow, unitParts } from './built-in.ts';
 import type { Words } from './language.ts';
 import { minute } from './phrases.ts';

@@ -1,3 +1,4 @@
+// `book.check`: everything in a model and its data that somebody should look at.
 import { type Day, NO_DAY } from '../../calendar/day.ts';
 import type { Store } from '../../engines/engine.ts';
 import { rowDayReader } from '../../engines/shared/values.ts';

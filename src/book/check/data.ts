@@ -1,3 +1,4 @@
+// Findings about the data: days far from all others, gaps, dates in the wrong order.
 import { compareTexts } from '../../basics/text.ts';
 import { type Day, isoOf } from '../../calendar/day.ts';
 import type { Store } from '../../engines/engine.ts';

@@ -1,3 +1,4 @@
+// What a check finds, as plain data.
 import { counted } from '../../basics/text.ts';
 import type { TextPlace } from '../../errors.ts';
 

@@ -1,3 +1,4 @@
+// Findings about the model alone: what nothing uses, what lacks a language (R5).
 import { valueNamesIn } from '../../language/inner.ts';
 import type { Path } from '../../model/keys.ts';
 import { columnOf, type Model } from '../../model/model.ts';

@@ -1,3 +1,4 @@
+// Arithmetic on digits for the second computation, sharing nothing with the first (V2, M10, M13).
 import type { Expression } from '../../language/syntax.ts';
 import { digitsOf, halfAway, type NumberForm, numberText } from '../../model/decimal.ts';
 

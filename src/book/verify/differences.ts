@@ -1,3 +1,4 @@
+// Where two answers to one question differ, cell by cell (V2).
 import type { Cell, PlainResult } from '../../result/types.ts';
 
 /** A cell that two computations answer differently. */

@@ -1,3 +1,4 @@
+// Rows of facts and dimensions as plain objects, for the second computation (V2).
 import type { ColumnKind } from '../../basics/columnar.ts';
 import { type Day, FIRST_DAY, LAST_DAY, NO_DAY } from '../../calendar/day.ts';
 import type { Store } from '../../engines/engine.ts';

@@ -1,3 +1,4 @@
+// A store that looks at every row again for every cell, without any shortcut (V2).
 import type { Lookup } from '../../basics/lookups.ts';
 import type { Day } from '../../calendar/day.ts';
 import type { OpenOptions, Store } from '../../engines/engine.ts';

@@ -1,3 +1,4 @@
+// `book.verify`: the answer computed twice (V2).
 import type { Question } from '../../model/schema.ts';
 import type { Cancellation } from '../../plan/request.ts';
 import { askIn } from '../ask.ts';

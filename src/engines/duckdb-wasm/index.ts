@@ -1,3 +1,4 @@
+// The engine on DuckDB compiled to WebAssembly, for browsers.
 import type { ArrowTable, ColumnKind, WrittenColumn } from '../../basics/columnar.ts';
 import { NO_DAY } from '../../calendar/day.ts';
 import { DurchblickError } from '../../errors.ts';

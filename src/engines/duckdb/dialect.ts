@@ -1,3 +1,4 @@
+// What DuckDB says differently.
 import { type Dialect, type SqlColumn, type SqlKind, standardQuotes } from '../sql/dialect.ts';
 
 export const duckdbDialect: Dialect = {

@@ -1,3 +1,4 @@
+// Columns of tables as typed arrays: days (D2, D3) and numbers (M10).
 import type { ColumnKind } from '../../basics/columnar.ts';
 import { greatest } from '../../basics/text.ts';
 import type { DateRules } from '../../calendar/dates.ts';

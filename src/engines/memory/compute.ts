@@ -1,3 +1,4 @@
+// Computed columns, row by row (M13).
 import type { Expression, FunctionName } from '../../language/syntax.ts';
 import { rateKey } from '../../model/columns.ts';
 import { halfAway } from '../../model/decimal.ts';

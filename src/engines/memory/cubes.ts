@@ -1,3 +1,4 @@
+// Requests for day cubes as scans, those over the same rows together.
 import { DurchblickError } from '../../errors.ts';
 import type { AggregateRequest, Cube, CubeColumn, CubeRequest, Segments } from '../../plan/request.ts';
 import type { DayColumn } from './columns.ts';

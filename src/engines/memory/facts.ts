@@ -1,3 +1,4 @@
+// Facts and dimensions in typed arrays, each list made when first asked for.
 import { upperBound } from '../../basics/search.ts';
 import { type Day, LAST_DAY, NO_DAY } from '../../calendar/day.ts';
 import { type AttributeRef, memberText, NONE, UNKNOWN } from '../../model/attributes.ts';

@@ -1,3 +1,4 @@
+// The engine on tables in memory.
 import type { Files } from '../../files/files.ts';
 import type { Engine } from '../engine.ts';
 import { changing, sourceStates } from '../shared/states.ts';

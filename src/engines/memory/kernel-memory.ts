@@ -1,3 +1,4 @@
+// The memory that the kernel's loops run on, and who has which stretch of it.
 import { KERNEL, SHARED_KERNEL } from './kernel.ts';
 import { type List, type ListMaker, type Lists, PLAIN_LISTS } from './lists.ts';
 

@@ -1,3 +1,4 @@
+// Filters and versions as masks: one byte a row, 1 where it counts.
 import { upperBound } from '../../basics/search.ts';
 import { compareTexts } from '../../basics/text.ts';
 import { tupleIndex, tupleKey } from '../../basics/tuples.ts';

@@ -1,3 +1,4 @@
+// Opens one fact: its rows under fixed filters (V3), and what scans of it need.
 import type { Sightings } from '../../basics/events.ts';
 import { DurchblickError } from '../../errors.ts';
 import { type AttributeRef, attributeOfLink } from '../../model/attributes.ts';

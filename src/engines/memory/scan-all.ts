@@ -1,3 +1,4 @@
+// Runs scans over all rows, with a second thread where they are many.
 import { DurchblickError } from '../../errors.ts';
 import type { Kernel, Room } from './kernel-memory.ts';
 import { merge, type Scan, type ScanCells, scanPlainly } from './scan.ts';

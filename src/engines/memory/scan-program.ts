@@ -1,3 +1,4 @@
+// Scans written down as loops of the kernel, run block by block over the rows.
 import type { Kernel, Room } from './kernel-memory.ts';
 import type { List } from './lists.ts';
 import { cellCount, type Scan, type ScanCells, type ScanColumn, slotCount } from './scan.ts';

@@ -1,3 +1,4 @@
+// What one pass over rows adds up, and where.
 import { NO_DAY } from '../../calendar/day.ts';
 import type { Codes } from './columns.ts';
 import type { Lists } from './lists.ts';

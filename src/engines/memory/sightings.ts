@@ -1,3 +1,4 @@
+// Sightings of keys by member and day, for distinct counts and first times (M1, M4, M15).
 import { countsFor, gatherSightings, seenIn } from '../../basics/events.ts';
 import { tupleIndex } from '../../basics/tuples.ts';
 import { DurchblickError } from '../../errors.ts';

@@ -1,3 +1,4 @@
+// A model opened over tables in memory: the store's methods.
 import { once } from '../../basics/kept-promises.ts';
 import { compareTexts } from '../../basics/text.ts';
 import { distinctTuples } from '../../basics/tuples.ts';

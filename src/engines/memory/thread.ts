@@ -1,3 +1,4 @@
+// The second thread itself.
 import { parentPort } from 'node:worker_threads';
 import { type Kernel, kernelOver } from './kernel-memory.ts';
 import { type Program, runProgram, sharedClaim } from './scan-program.ts';

@@ -1,3 +1,4 @@
+// Starts the second thread, where a runtime has threads.
 import { type Room, sharedRoom } from './kernel-memory.ts';
 import type { Helper } from './scan-all.ts';
 import type { Message } from './thread.ts';

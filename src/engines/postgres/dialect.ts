@@ -1,3 +1,4 @@
+// What PostgreSQL says differently.
 import { type Dialect, standardQuotes } from '../sql/dialect.ts';
 
 /** The greatest double, and the least number that is not taken for 0. */

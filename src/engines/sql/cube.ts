@@ -1,3 +1,4 @@
+// Statements for day cubes: aggregates by segment and members.
 import { upperBound } from '../../basics/search.ts';
 import { tupleKey } from '../../basics/tuples.ts';
 import { DurchblickError } from '../../errors.ts';

@@ -1,3 +1,4 @@
+// Statements for distinct counts and sightings (M1, M4, M15): the next sighting of a key by `lead`.
 import { distinctTuples, tupleIndex } from '../../basics/tuples.ts';
 import type { Link } from '../../model/model.ts';
 import type { Events, EventsRequest, SeenKeys } from '../../plan/request.ts';

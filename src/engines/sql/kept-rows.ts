@@ -1,3 +1,4 @@
+// A fact's rows as a table of its own, where a database reads slowly what they come from.
 import { type Dialect, freeName } from './dialect.ts';
 import { ROWS, type SqlFact } from './fact.ts';
 

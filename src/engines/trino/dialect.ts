@@ -1,3 +1,4 @@
+// What the cluster's engine says differently.
 import { type Dialect, standardQuotes } from '../sql/dialect.ts';
 
 /** An end of the text, and not of a line before its last line break. */

@@ -1,3 +1,4 @@
+// Shape of sums, counts, averages and extremes (M1), with the shares of cut coarse periods (G4).
 import { isoOf } from '../../calendar/day.ts';
 import type { AskFrame, CubeAsk, PlannedMeasure } from '../../plan/planned.ts';
 

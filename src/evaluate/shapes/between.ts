@@ -1,3 +1,4 @@
+// Shape of durations: the average of the days between two roles (M6).
 import type { AskFrame, PlannedMeasure } from '../../plan/planned.ts';
 
 import { betweenFilters, rowsOf } from '../../plan/rows.ts';

@@ -1,3 +1,4 @@
+// Shape of levels: what is open between two roles on the last covered day (M5).
 import { tupleIndex } from '../../basics/tuples.ts';
 import type { Day } from '../../calendar/day.ts';
 import type { AskFrame, CubeAsk, PlannedMeasure } from '../../plan/planned.ts';

@@ -1,3 +1,4 @@
+// What all shapes do with their cells: what is shown for nothing (M2), and what is noted of inexact values (M10).
 import { SURE_DIGITS } from '../../model/decimal.ts';
 import type { PlannedMeasure } from '../../plan/planned.ts';
 

@@ -1,3 +1,4 @@
+// Coarse amounts laid on finer members in the shape of another reading (G6).
 import { distinctTuples, tupleIndex, tupleKey } from '../../basics/tuples.ts';
 import { type AttributeRef, NONE, UNKNOWN } from '../../model/attributes.ts';
 import { passes } from '../../plan/members/test.ts';

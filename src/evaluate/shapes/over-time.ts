@@ -1,3 +1,4 @@
+// Shape of semi-additive measures: last, first, average, least and greatest over days (M4).
 import { extremes } from '../../basics/lookups.ts';
 import type { AskFrame, CubeAsk, PlannedMeasure } from '../../plan/planned.ts';
 

@@ -1,3 +1,4 @@
+// Rows that end before they begin: left out, counted and noted (M5, M6).
 import type { AskFrame, CubeAsk, PlannedMeasure } from '../../plan/planned.ts';
 
 import { rowsOf } from '../../plan/rows.ts';

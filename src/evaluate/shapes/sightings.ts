@@ -1,3 +1,4 @@
+// Shape of distinct counts and of levels known by their own last day: by events (M1, M4).
 import { monotoneRuns } from '../../basics/events.ts';
 import type { AskFrame, PlanFrame, PlannedMeasure } from '../../plan/planned.ts';
 import type { Events, EventsRequest, Segments } from '../../plan/request.ts';

@@ -1,3 +1,4 @@
+// Coarse amounts laid on finer days: even, by working days, or like another reading (G3, G4).
 import { countDays } from '../../plan/days.ts';
 import type { PlannedMeasure, PlannedView } from '../../plan/planned.ts';
 
