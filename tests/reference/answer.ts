@@ -97,6 +97,17 @@ export interface RefAnswer {
 export const reference = (world: RefWorld, question: Question): RefAnswer => {
   const { model } = world;
   const per = question.per ?? [];
+  /** What does not depend on the cell is found out once. */
+  const found = new Map<string, unknown>();
+  const once = <T>(key: string, of: () => T): T => {
+    if (!found.has(key)) found.set(key, of());
+    return found.get(key) as T;
+  };
+  const ids = new Map<unknown, number>();
+  const idOf = (of: unknown): number => {
+    if (!ids.has(of)) ids.set(of, ids.size);
+    return ids.get(of) as number;
+  };
   const units = new Map<string, RefUnit>();
   const unit = (name: string): RefUnit => {
     const found = units.get(name) ?? refUnit(name, model, world.listed);
@@ -163,13 +174,24 @@ export const reference = (world: RefWorld, question: Question): RefAnswer => {
   };
 
   /** First and last day of a fact in a role (W11), whole periods for coarse facts. */
-  const history = (fact: Fact, role: string, knownBy: number): Span | undefined => {
-    const days = rowsOf(fact, knownBy).flatMap(({ dates }) => dates[role] ?? []);
-    if (days.length === 0) return undefined;
-    const grain = grainOf(fact);
-    const start = Math.min(...days.map((d) => grain.at(d)?.start ?? d));
-    return { start: fact.begins ?? start, end: Math.max(...days.map((d) => grain.at(d)?.end ?? d)) };
-  };
+  const history = (fact: Fact, role: string, knownBy: number): Span | undefined =>
+    once(`history ${fact.name} ${role} ${knownBy}`, () => {
+      const days = rowsOf(fact, knownBy).flatMap(({ dates }) => dates[role] ?? []);
+      if (days.length === 0) return undefined;
+      const grain = grainOf(fact);
+      const start = Math.min(...days.map((d) => grain.at(d)?.start ?? d));
+      return { start: fact.begins ?? start, end: Math.max(...days.map((d) => grain.at(d)?.end ?? d)) };
+    });
+  /** The rows that an as-of date lets be seen, with the members that they have then (A2, G9). */
+  const visibleOf = (fact: Fact, { asOf, knownBy }: RefSeen): readonly RefRow[] =>
+    once(`visible ${fact.name} ${knownBy} ${asOf}`, () =>
+      rowsOf(fact, knownBy)
+        .filter((row) => {
+          const entered = fact.enters === undefined ? undefined : row.dates[fact.enters];
+          return !(entered !== undefined && entered > asOf);
+        })
+        .map((row) => (row.now ? { ...row, members: { ...row.members, ...row.now(asOf) } } : row)),
+    );
   const horizonOf = (measure: Measure, role: string): string => measure.fact.roles.get(measure.open?.from ?? role)?.horizon ?? 'actual';
 
   interface Context {
@@ -230,8 +252,16 @@ export const reference = (world: RefWorld, question: Question): RefAnswer => {
     const horizon = horizonOf(measure, role);
     const over = context.over ?? context.windows?.[context.row];
     const span = history(fact, open?.from ?? role, knownBy);
-    const place = placeOf(context, over, horizon);
-    const laid: RefLaid = place ? refLay(place, over, context.time, span, horizon) : { kind: 'blank' };
+    const { places, mode, row, across, base, chain, time } = context;
+    // Where a reading is laid has nothing to do with members.
+    const where = [places, time, over, ...chain].map(idOf).join(' ');
+    const laid = once(
+      `laid ${where} ${mode} ${row} ${across === 'time'} ${base.asOf} ${base.knownBy} ${fact.name} ${role} ${horizon}`,
+      () => {
+        const place = placeOf(context, over, horizon);
+        return place ? refLay(place, over, time, span, horizon) : ({ kind: 'blank' } as RefLaid);
+      },
+    );
     // Which splits this measure takes part in.
     const reach = world.reaches[fact.name];
     const names = Object.keys(context.tuple).filter((name) => !isTaken(context.across, name));
@@ -252,12 +282,7 @@ export const reference = (world: RefWorld, question: Question): RefAnswer => {
     const repeated =
       context.across === 'time' || own.length + ofDays.length + (below === undefined ? 0 : 1) < Object.keys(context.tuple).length;
     const actualOf = (name: string) => fact.roles.get(name)?.horizon === 'actual';
-    const visible = rowsOf(fact, knownBy)
-      .filter((row) => {
-        const entered = fact.enters === undefined ? undefined : row.dates[fact.enters];
-        return !(entered !== undefined && entered > asOf);
-      })
-      .map((row) => (row.now ? { ...row, members: { ...row.members, ...row.now(asOf) } } : row));
+    const visible = visibleOf(fact, { asOf, knownBy });
     const sees = (name: string) => !isTaken(context.across, name) && (reach.includes(name) || (shape !== undefined && name === 'product'));
     const others = context.others !== undefined && (question.per ?? []).every(sees) ? context.others : undefined;
     const listed = (members: Readonly<Record<string, string>>): boolean =>
@@ -567,19 +592,22 @@ export const reference = (world: RefWorld, question: Question): RefAnswer => {
     };
     const v = evaluate(of, inner);
     if (!vs) return v;
-    const comparison = vs.literal ? { ...parseAgainst(vs.text, model.units), match: 'elapsed' as const } : model.comparisons.get(vs.text);
+    const comparison = vs.literal ? literalComparison(vs.text) : model.comparisons.get(vs.text);
     if (!comparison) throw new Error(`no comparison ${vs.text}`);
     return formed(vs.form, v, evaluate(of, { ...inner, chain: [...context.chain, comparison] }));
   };
-  const literalWindow = (text: string): NamedWindow => ({
-    name: text,
-    text,
-    window: parseWindow(text, model.units),
-    label: undefined,
-    previous: undefined,
-    full: false,
-    builtIn: false,
-  });
+  const literalWindow = (text: string): NamedWindow =>
+    once(`window ${text}`, () => ({
+      name: text,
+      text,
+      window: parseWindow(text, model.units),
+      label: undefined,
+      previous: undefined,
+      full: false,
+      builtIn: false,
+    }));
+  const literalComparison = (text: string): RefComparison =>
+    once(`comparison ${text}`, () => ({ ...parseAgainst(text, model.units), match: 'elapsed' }));
 
   // The axis.
   const own: RefSeen = { asOf: ownAsOf, knownBy: ownKnownBy };

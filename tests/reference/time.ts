@@ -55,7 +55,7 @@ export interface RefUnit {
 const monday = (d: number): number => d - ((((d + 3) % 7) + 7) % 7);
 
 const monthUnit = (name: string, months: number, firstMonth: number, firstDay: number): RefUnit => {
-  const at = (d: number): Span => {
+  const at = remembered((d): Span => {
     const [y, m] = ymd(d);
     for (let index = y * 12 + m; ; index--) {
       const inYear = (((index - 1 - (firstMonth - 1)) % 12) + 12) % 12;
@@ -63,7 +63,7 @@ const monthUnit = (name: string, months: number, firstMonth: number, firstDay: n
       const start = day(Math.floor((index - 1) / 12), ((index - 1) % 12) + 1, firstDay);
       if (start <= d) return { start, end: plusMonths(start, months, false) - 1 };
     }
-  };
+  });
   return {
     name,
     months,
@@ -87,7 +87,7 @@ const retailEnd = (year: number): number => {
 /** A 4-4-5 year that ends there, walked week by week. */
 const retailUnit = (name: string): RefUnit => {
   const part = name.split('-')[1];
-  const spans = (year: number): Span[] => {
+  const spans = remembered((year): readonly Span[] => {
     const [first, last] = [retailEnd(year - 1) + 1, retailEnd(year)];
     const weeks = (last - first + 1) / 7;
     const lengths =
@@ -99,7 +99,7 @@ const retailUnit = (name: string): RefUnit => {
       start = span.end + 1;
       return span;
     });
-  };
+  });
   const yearOf = (d: number): number => {
     const [y] = ymd(d);
     return retailEnd(y) >= d ? y : y + 1;

@@ -172,7 +172,7 @@ describe('an answer in a page of one\u2019s own', () => {
         const question = { show: ['revenue', 'revenue vs year-earlier'], by: 'month', range: 'ytd' };
         expect(await tableIn(page, 'body')).toEqual(await wanted(book, example === 'examples/answer' ? 'monthly-sales' : question));
         await page.click('durchblick-answer td button >> nth=0');
-        expect(await page.textContent('[role=status]')).toMatch(/^2026-01: €?36,940/);
+        await expect.poll(() => page.textContent('[role=status]')).toMatch(/^2026-01: €?36,940/);
         if (example === 'examples/answer-react') {
           await page.selectOption('select', 'quarter');
           await expect.poll(() => tableIn(page, 'body')).toEqual(await wanted(book, { ...question, by: 'quarter' }));

@@ -8,8 +8,9 @@ import { segmentTable } from './segment-table.ts';
 
 /** Above this many cells they are not told apart by number any more. */
 const MOST_CELLS = 2 ** 31;
-/** Up to so many counters whole numbers are counted where they stand; more are sorted. */
+/** Up to so many counters, and so many a row, whole numbers are counted where they stand; beyond that, sorting rows costs less. */
 const MOST_COUNTERS = 1 << 24;
+const COUNTERS_A_ROW = 16;
 
 /** Rows that count, each with its cell (segment by member) and its value. */
 interface Placed {
@@ -182,7 +183,8 @@ export const tallies = (opened: Opened, request: TallyRequest): Tallies => {
     members: members.count,
     mask: mask([...filters, ...where], knownBy),
   };
-  const fits = (range: Range | undefined): range is Range => range !== undefined && range.size * cells <= MOST_COUNTERS;
+  const fits = (range: Range | undefined): range is Range =>
+    range !== undefined && range.size * cells <= Math.min(MOST_COUNTERS, COUNTERS_A_ROW * role.days.length);
   const days = daysOf(opened, request);
   const ofDays = days && daysRange(days.from, days.until);
   const tuples = Array.from({ length: members.count }, (_, code) => members.tuple(code));
