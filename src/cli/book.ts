@@ -3,7 +3,7 @@ import { join, resolve } from 'node:path';
 import { type Command, Option } from 'commander';
 import { open } from '../book/open.ts';
 import type { Book } from '../book/types.ts';
-import type { KeptEvent } from '../engines/duckdb/kept-copy.ts';
+import type { KeptEvent } from '../engines/duckdb/kept-folder.ts';
 import type { Engine } from '../engines/engine.ts';
 import type { Statement } from '../engines/sql/database.ts';
 import { DurchblickError } from '../errors.ts';

@@ -3,17 +3,8 @@ import { extremes, type Lookup, prefixSums, sumTree } from '../basics/lookups.ts
 import { tupleKey } from '../basics/tuples.ts';
 import type { Store } from '../engines/engine.ts';
 import { aborted, type Shared, sharedWork } from '../plan/cancel.ts';
-import type { Segments } from '../plan/request.ts';
-import {
-  type AggregateRequest,
-  type Cancellation,
-  type Cube,
-  type CubeRequest,
-  filterKey,
-  type RowSet,
-  type Tallies,
-  type TallyRequest,
-} from '../plan/request.ts';
+import type { AggregateRequest, Cancellation, Cube, CubeRequest, RowSet, Segments, Tallies, TallyRequest } from '../plan/request.ts';
+import { aggregateKey, rowSetKey, tallyRequestKey } from '../plan/request-keys.ts';
 
 /** One aggregate of a day cube with its lookups, made when first asked for and kept. */
 export interface Cells {
@@ -40,26 +31,6 @@ export interface Cubes {
   readonly tallies: (request: TallyRequest, signal?: Cancellation) => Promise<Tallies>;
   readonly counts: CubeCounts;
 }
-
-export const rowSetKey = (rows: RowSet): string =>
-  JSON.stringify([
-    rows.fact.name,
-    rows.role ?? null,
-    rows.attributes.map(({ key }) => key),
-    rows.filters.map(filterKey),
-    rows.knownBy ?? null,
-    rows.heldOn ?? null,
-    rows.hidden ?? null,
-  ]);
-
-const aggregateKey = (aggregate: AggregateRequest): string =>
-  JSON.stringify([aggregate.kind, aggregatedOf(aggregate), aggregate.where.map(filterKey)]);
-
-/** What an aggregate is of; null of the rows themselves. */
-const aggregatedOf = (aggregate: AggregateRequest): unknown => {
-  if (aggregate.kind === 'rows') return null;
-  return aggregate.kind === 'first-time' ? aggregate.column : aggregate.value;
-};
 
 /**
  * The same cube with its members in one order, whatever engine it came from: where doubles are added up, the order
@@ -202,8 +173,7 @@ const talliesKept = (store: Store, counts: CubeCounts): Cubes['tallies'] => {
   };
   return (request, signal) => {
     if (signal?.aborted) return Promise.reject(aborted());
-    const { segments, value, where } = request;
-    const key = JSON.stringify([rowSetKey(request), segments.key, value, where.map(filterKey)]);
+    const key = tallyRequestKey(request);
     const before = known.get(key);
     // What all have given up ends for nobody.
     const usable = before?.work?.signal.aborted ? undefined : before;

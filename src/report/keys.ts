@@ -34,12 +34,6 @@ export type Summed = Exclude<AggregateRequest, { readonly kind: 'first-time' }>;
 export type FirstTime = Extract<AggregateRequest, { readonly kind: 'first-time' }>;
 export const isFirstTime = (aggregate: AggregateRequest): aggregate is FirstTime => aggregate.kind === 'first-time';
 
-export const aggregateKey = (aggregate: Summed): string => {
-  const { kind, where } = aggregate;
-  const of = aggregate.kind === 'rows' ? null : aggregate.value;
-  return JSON.stringify([kind, of, where.map(filterKey)]);
-};
-
 export type SeenRequest = Omit<EventsRequest, 'windows'>;
 export const seenKey = (request: SeenRequest): string => JSON.stringify([...rowsKey(request), request.count, request.where.map(filterKey)]);
 

@@ -13,10 +13,11 @@ import { isCalendar } from '../plan/days.ts';
 import { reaches } from '../plan/members/kinds.ts';
 import { questionNamed } from '../plan/question.ts';
 import type { Bounds, RowSet, Segments } from '../plan/request.ts';
+import { aggregateKey } from '../plan/request-keys.ts';
 import { equalSegments } from '../plan/segments.ts';
 import { type Choices, chosen } from './choices.ts';
 import type { CubeBase, KeysBase, Offers, ReportData, ReportQuestion, TallyBase } from './data.ts';
-import { aggregateKey, type SeenRequest } from './keys.ts';
+import type { SeenRequest } from './keys.ts';
 import { type Recording, recording, type WantedCube, type WantedRows } from './record.ts';
 
 export interface ReportOptions {

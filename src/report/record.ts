@@ -3,8 +3,8 @@ import type { Engine, Store } from '../engines/engine.ts';
 import { DurchblickError } from '../errors.ts';
 import type { AttributeRef } from '../model/attributes.ts';
 import type { AggregateRequest, RowSet, Segments, TallyRequest } from '../plan/request.ts';
+import { aggregateKey } from '../plan/request-keys.ts';
 import {
-  aggregateKey,
   callKey,
   cubeKey,
   filterAttributes,

@@ -5,9 +5,9 @@ import type { Engine, Store } from '../engines/engine.ts';
 import { DurchblickError } from '../errors.ts';
 import { passes } from '../plan/members/test.ts';
 import type { Cube, CubeColumn, CubeRequest, Events, EventsRequest, RowSet, Segments, Tallies, TallyRequest } from '../plan/request.ts';
+import { aggregateKey } from '../plan/request-keys.ts';
 import type { CubeBase, ReportData } from './data.ts';
 import {
-  aggregateKey,
   callKey,
   cubeKey,
   type FirstTime,

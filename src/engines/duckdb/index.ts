@@ -23,7 +23,9 @@ import { physicalNames } from './columns.ts';
 import { DUCKDB_SETTINGS, duckdbDialect, duckdbKind } from './dialect.ts';
 import { fileRelation } from './files.ts';
 import { CLOSED, loadDuckDb } from './instance.ts';
-import { type KeptCopies, type KeptEvent, keptCopies } from './kept-copy.ts';
+import { answeringStore, answersFor } from './kept-answers.ts';
+import { type KeptCopies, keptCopies } from './kept-copy.ts';
+import { type KeptEvent, shelfOf } from './kept-folder.ts';
 import { loadTable } from './load.ts';
 import { withAbsolutePaths } from './query.ts';
 import { typedCsv } from './typed-csv.ts';
@@ -45,7 +47,10 @@ export interface DuckDbOptions {
   readonly memoryLimit?: string;
   /** Is told every statement before it runs. */
   readonly trace?: (statement: Statement) => void;
-  /** A folder that keeps typed copies of large files, so that texts are read once; none is kept when left out. */
+  /**
+   * A folder that keeps typed copies of large files, so that texts are read once, and what was answered over them, so that nothing is
+   * asked twice; nothing is kept when left out.
+   */
   readonly keep?: string;
   /** Is told what became of each source's copy. */
   readonly kept?: (event: KeptEvent) => void;
@@ -117,14 +122,27 @@ export const duckdb = (options: DuckDbOptions = {}): Engine => ({
       return `${size}:${mtimeNs}:${ino}`;
     };
     const present = async (): Promise<string> => [await state(), await database().catch(() => '')].join('\n');
+    const shelf = options.keep === undefined || options.inPlace ? undefined : shelfOf(resolve(options.keep), options.kept);
     return changing(present, async () => {
       const opened = await present();
-      const instance = await openInstance(options);
-      const kept = options.keep === undefined || options.inPlace ? undefined : keptCopies(resolve(options.keep), options.kept);
-      const store = await openSqlStore(model, await databaseOf(instance, model, options, files, kept), opening);
-      await kept?.save();
-      const same = withSameTexts(store, present, opened);
-      return staysInFiles(model, options) ? { ...same, readsFiles: 'when-asked' } : same;
+      const openDatabase = async (): Promise<Store> => {
+        const instance = await openInstance(options);
+        const kept = shelf && keptCopies(shelf);
+        const store = await openSqlStore(model, await databaseOf(instance, model, options, files, kept), opening);
+        await kept?.save();
+        return withSameTexts(store, present, opened);
+      };
+      const answers = shelf && !options.tables ? await answersFor(model, opening, files, shelf) : undefined;
+      if (answers && shelf)
+        return answeringStore(answers, shelf, async () => {
+          const store = await openDatabase();
+          const now = await present();
+          if (now === opened) return store;
+          await store.close();
+          throw sourceChanged('since it was looked at', opened, now);
+        });
+      const store = await openDatabase();
+      return staysInFiles(model, options) ? { ...store, readsFiles: 'when-asked' } : store;
     });
   },
 });
