@@ -2,7 +2,7 @@ import { spawnSync } from 'node:child_process';
 import { existsSync, mkdirSync, rmSync, statSync, writeFileSync } from 'node:fs';
 import { resolve } from 'node:path';
 import { DuckDBInstance } from '@duckdb/node-api';
-import { median, ms, print, ratio } from './rig.ts';
+import { compared, fixedLoop, median, ms, print, ratio } from './rig.ts';
 
 /**
  * From file to answer, as whole processes: the command line against a script that runs the best plain statement in the same DuckDB.
@@ -71,14 +71,6 @@ const run = (args: readonly string[]): readonly [time: number, rows: number] => 
   return [performance.now() - start, stdout.trimEnd().split('\n').length];
 };
 
-/** The same work each time: how long it takes says how noisy the machine is. */
-const fixedLoop = (): number => {
-  const start = performance.now();
-  let sum = 0;
-  for (let k = 0; k < 3e8; k++) sum += k & 7;
-  return performance.now() - start + sum * 0;
-};
-
 if (!existsSync(`${folder}/parquet.mjs`)) await make();
 const kept = `${folder}/.durchblick`;
 const ask = (kind: string, ...more: readonly string[]) => run([CLI, 'ask', `${folder}/${kind}.yaml`, ...QUESTION, ...more]);
@@ -99,6 +91,20 @@ for (const kind of ['csv', 'parquet']) {
     times.off.push(ask(kind, '--keep', 'off')[0]);
   }
   const by = median(times.sql);
+  const name = kind === 'csv' ? 'CSV' : 'Parquet';
+  compared({
+    workload: `${name}, first time, whole process`,
+    byHand: times.sql,
+    own: times.off,
+    wanted: kind === 'csv' ? 1 / 1.5 : 1 / 1.3,
+  });
+  compared({
+    workload: `${name}, the same and kept for the next time`,
+    byHand: times.sql,
+    own: times.first,
+    wanted: kind === 'csv' ? 1 / 1.5 : 1 / 1.3,
+  });
+  compared({ workload: `${name}, opened again, whole process`, byHand: times.sql, own: times.again, wanted: 1 });
   print(`${kind}: statement by hand, whole process`, ms(by));
   for (const [name, label] of [
     ['first', 'opened first, and kept'],

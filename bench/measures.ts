@@ -1,6 +1,6 @@
 import { memory } from '../src/engines/memory/index.ts';
 import { open, type Question } from '../src/index.ts';
-import { makeRows, median, model, ms, print, ROWS, ratio, timed } from './rig.ts';
+import { compared, makeRows, median, model, ms, print, ROWS, ratio, timed } from './rig.ts';
 
 /**
  * What sums alone do not answer, over ten million rows, against SQL written by hand for DuckDB in the same run:
@@ -16,6 +16,8 @@ interface Case {
   readonly name: string;
   readonly question: Question;
   readonly sql: Readonly<Record<string, string>>;
+  /** How many times faster than each statement an answer is to be. */
+  readonly wanted: readonly number[];
 }
 
 const DAYS = `select unnest(generate_series(date '2025-01-01', date '2025-12-31', interval 1 day))::date as d`;
@@ -23,6 +25,7 @@ const ALL: readonly Case[] = [
   {
     name: 'distinct customers over rolling 28 days, every day of a year, by region',
     question: { show: ['customers over rolling-28-days'], by: 'day', per: ['region'], range: '2025', asOf: '2025-12-31' },
+    wanted: [20, 1.5],
     sql: {
       'date-range join': `with days as (${DAYS})
         select d, name, count(distinct customer_id) from days join lines on ordered between d - 27 and d join regions using (region_id) group by all order by d, name`,
@@ -39,6 +42,7 @@ const ALL: readonly Case[] = [
   {
     name: 'backlog per day over five years, by region',
     question: { show: ['backlog'], by: 'day', per: ['region'], range: '2021/2025', asOf: '2025-12-31' },
+    wanted: [3],
     sql: {
       'running sums': `with came as (select ordered as d, region_id, sum(amount) as s from lines group by all),
         went as (select shipped as d, region_id, -sum(amount) as s from lines where shipped >= ordered and shipped <= date '2025-12-31' group by all),
@@ -57,6 +61,7 @@ const ALL: readonly Case[] = [
       range: '2021/2025',
       asOf: '2025-12-31',
     },
+    wanted: [2],
     sql: {
       'spread over working days': `with days as (select d, date_trunc('month', d)::date as m, (isodow(d) < 6)::int as w from (select unnest(generate_series(date '2021-01-01', date '2025-12-31', interval 1 day))::date as d)),
         weights as (select d, m, sum(w) over (partition by m order by d) as covered, sum(w) over (partition by m) as whole from days),
@@ -69,6 +74,7 @@ const ALL: readonly Case[] = [
   {
     name: 'median lead time by month and region',
     question: { show: ['median-wait'], by: 'month', per: ['region'], range: '2021/2025', asOf: '2025-12-31' },
+    wanted: [1],
     sql: {
       percentile_cont: `select date_trunc('month', shipped)::date as m, name, percentile_cont(0.5) within group (order by shipped - ordered)
         from lines join regions using (region_id) where shipped between date '2021-01-01' and date '2025-12-31' and shipped >= ordered group by all order by m, name`,
@@ -77,6 +83,7 @@ const ALL: readonly Case[] = [
   {
     name: 'median lead time over rolling 28 days, every day of a year, by region',
     question: { show: ['median-wait over rolling-28-days'], by: 'day', per: ['region'], range: '2025', asOf: '2025-12-31' },
+    wanted: [5],
     sql: {
       'percentile_cont over a range join': `with days as (${DAYS})
         select d, name, percentile_cont(0.5) within group (order by shipped - ordered) from days
@@ -86,6 +93,7 @@ const ALL: readonly Case[] = [
   {
     name: 'first-time customers by month and region',
     question: { show: ['new-customers'], by: 'month', per: ['region'], range: '2021/2025', asOf: '2025-12-31' },
+    wanted: [1],
     sql: {
       'first days joined': `with firsts as (select customer_id, min(ordered) as d from lines group by all),
         months as (select unnest(generate_series(date '2021-01-01', date '2025-12-01', interval 1 month))::date as m),
@@ -102,7 +110,7 @@ const columnBytes = Object.values(tables.lines).reduce((sum, list) => sum + list
 const rounds = Number(process.env.BENCH_ROUNDS ?? 7);
 /** A few rows of the same kind: both sides are measured as in a server that has answered before. */
 const few = { ...tables, lines: Object.fromEntries(Object.entries(tables.lines).map(([name, list]) => [name, list.slice(0, 100_000)])) };
-for (const { name, question, sql: texts } of CASES) {
+for (const { name, question, wanted, sql: texts } of CASES) {
   const warm = await open(model, memory(few));
   for (const by of ['day', 'week', 'day']) await warm.ask({ ...question, by });
   await warm.close();
@@ -131,6 +139,8 @@ for (const { name, question, sql: texts } of CASES) {
       if (rows.length !== mine.length || !same) check = `VALUES DIFFER from ${key}`;
     }
   }
+  for (const [k, [key, byHand]] of Object.entries(theirs).entries())
+    compared({ workload: `${name} (${key})`, byHand, own, wanted: wanted[k] });
   print(`${ROWS} rows: ${name}`, check);
   print('  first answer', ms(median(own)));
   for (const [key, times] of Object.entries(theirs)) print(`  ${key}`, `${ms(median(times))}  ${ratio(median(times) / median(own))}`);

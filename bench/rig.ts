@@ -20,6 +20,28 @@ export const print = (label: string, value: string): void => void process.stdout
 export const ms = (value: number): string => `${value.toFixed(1)} ms`;
 export const ratio = (value: number): string => `${value.toFixed(2)} x`;
 
+/** A workload on both sides, in milliseconds: what a statement by hand takes, and what an answer takes. */
+export interface Compared {
+  readonly workload: string;
+  readonly byHand: readonly number[];
+  readonly own: readonly number[];
+  /** How many times faster the answer is to be; below 1 where it may take longer. */
+  readonly wanted: number;
+}
+
+/** For whoever makes one table of all measurements (table.ts). */
+export const compared = (one: Compared): void => {
+  if (process.env.BENCH_TABLE !== undefined) process.stdout.write(`@${JSON.stringify(one)}\n`);
+};
+
+/** The same work each time: how long it takes says how noisy the machine is. */
+export const fixedLoop = (): number => {
+  const start = performance.now();
+  let sum = 0;
+  for (let k = 0; k < 3e8; k++) sum += k & 7;
+  return performance.now() - start + sum * 0;
+};
+
 export interface Rows {
   readonly connection: DuckDBConnection;
   readonly tables: {

@@ -1,6 +1,6 @@
 import { memory } from '../src/engines/memory/index.ts';
 import { open, type Question } from '../src/index.ts';
-import { makeRows, median, model, ms, print, REGIONS, ROWS, ratio, timed } from './rig.ts';
+import { compared, makeRows, median, model, ms, print, REGIONS, ROWS, ratio, timed } from './rig.ts';
 
 /**
  * Twelve additive readings by month and region over ten million rows: the memory engine against the best SQL we
@@ -74,6 +74,8 @@ for (let round = 0; round < rounds; round++) {
   check = Math.abs(mine - theirs) < 1e-3 * Math.abs(theirs) ** 0.5 ? 'sums agree' : `SUMS DIFFER: ${mine} and ${theirs}`;
 }
 const bare = median(times.bare);
+compared({ workload: `${READINGS.length} readings, two dates, month by region, cold`, byHand: times.sql, own: times.first, wanted: 2 });
+compared({ workload: 'switched to another unit and as-of date', byHand: times.sql, own: times.again, wanted: 10 });
 print(`${ROWS} rows, ${READINGS.length} readings by month and region, 2 roles`, check);
 print('open (types, codes, bounds)', ms(median(times.open)));
 print('bare summing loops, one a role', ms(bare));
