@@ -1,32 +1,44 @@
 import { availableParallelism } from 'node:os';
-import { defineConfig } from 'vitest/config';
+import { defineConfig, type UserWorkspaceConfig } from 'vitest/config';
 
 /** Suites whose rules hold on every engine, run once on each. */
 const RULES = ['tests/measures/**/*.test.ts', 'tests/check/**/*.test.ts', 'tests/windows/windows.test.ts', 'tests/calendar/model.test.ts'];
-/** The cluster takes minutes to start, and is held to them where it runs: CONTRIBUTING.md says how. */
-const ENGINES = ['memory', 'duckdb', 'postgres', ...(process.env.DURCHBLICK_CLUSTER_URL ? ['trino'] : [])];
+const ENGINES = ['memory', 'duckdb', 'postgres'];
+/** What needs a cluster comes last: one starts while everything else is tested. */
+const ON_CLUSTER = ['tests/**/cluster.test.ts'];
 
 const ROOT = import.meta.dirname;
 
-export default defineConfig({
+/** What holds for every test. A project that extended the whole would start all servers once more. */
+const COMMON: UserWorkspaceConfig = {
   // Tests run what was built, as users do: code that Node.js loads itself is faster than code that is rewritten for a test.
   resolve: { alias: [{ find: /^(?:\.\.\/)+src\/(.+)\.tsx?$/, replacement: `${ROOT}/dist/$1.js` }] },
   test: {
     server: { deps: { external: [/\/dist\/.*\.js$/] } },
-    globalSetup: ['tests/setup/built.ts', 'tests/setup/machine.ts', 'tests/setup/server.ts'],
     testTimeout: 120_000,
     hookTimeout: 300_000,
     // A page has as long as a slow machine needs.
     expect: { poll: { timeout: 15_000 } },
     pool: 'forks',
+  },
+};
+const project = (test: UserWorkspaceConfig['test']): UserWorkspaceConfig => ({ ...COMMON, test: { ...COMMON.test, ...test } });
+
+export default defineConfig({
+  test: {
+    globalSetup: ['tests/setup/built.ts', 'tests/setup/machine.ts', 'tests/setup/server.ts', 'tests/setup/cluster-server.ts'],
     // Two where there are two cores; tests that time out by the clock are not run more at once than there are.
     maxWorkers: Math.max(2, Math.min(6, availableParallelism())),
     projects: [
-      { extends: true, test: { name: 'all', include: ['tests/**/*.test.ts'], exclude: RULES } },
-      ...ENGINES.map((engine) => ({
-        extends: true as const,
-        test: { name: engine, include: RULES, env: { DURCHBLICK_ENGINE: engine } },
-      })),
+      project({ name: 'all', include: ['tests/**/*.test.ts'], exclude: [...RULES, ...ON_CLUSTER] }),
+      ...ENGINES.map((engine) => project({ name: engine, include: RULES, env: { DURCHBLICK_ENGINE: engine } })),
+      project({
+        name: 'trino',
+        include: [...RULES, ...ON_CLUSTER],
+        setupFiles: ['tests/setup/needs-cluster.ts'],
+        env: { DURCHBLICK_ENGINE: 'trino' },
+        sequence: { groupOrder: 1 },
+      }),
     ],
   },
 });

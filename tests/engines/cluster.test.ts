@@ -1,10 +1,11 @@
-// A real cluster, where one runs: DURCHBLICK_CLUSTER_URL (CONTRIBUTING.md); left out where there is none.
+// A real cluster, where there can be one (CONTRIBUTING.md).
 import { afterAll, beforeAll, describe, expect, test } from 'vitest';
 import { type Connection, statement } from '../../src/engines/trino/client.ts';
 import { trino } from '../../src/engines/trino/index.ts';
 import { type Book, type DurchblickError, defineModel, open } from '../../src/index.ts';
+import { clusterUrl } from '../setup/cluster.ts';
 
-const url = process.env.DURCHBLICK_CLUSTER_URL;
+const url = await clusterUrl();
 
 const model = defineModel({
   sources: { sales: { table: 'sales' }, shops: { table: 'shops' } },

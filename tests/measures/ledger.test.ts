@@ -1,6 +1,6 @@
 import { readFileSync } from 'node:fs';
 import Papa from 'papaparse';
-import { afterAll, beforeAll, describe, expect, test } from 'vitest';
+import { afterAll, beforeEach, describe, expect, test } from 'vitest';
 import { memory } from '../../src/engines/memory/index.ts';
 import { loadModel } from '../../src/files/node.ts';
 import { type Book, defineModel, open } from '../../src/index.ts';
@@ -9,11 +9,11 @@ import { engineOver } from '../setup/engine.ts';
 
 /** The demo's books must balance: whatever unit or date a total is taken by, it is that of the raw file. */
 let book: Book;
-beforeAll(async () => {
+beforeEach(async () => {
   const { model } = await loadModel(`${ROOT}demo/model.yaml`);
-  book = await open(model, engineOver({}, `${ROOT}demo`));
+  book ??= await open(model, engineOver({}, `${ROOT}demo`));
 });
-afterAll(() => book.close());
+afterAll(() => book?.close());
 
 type Raw = Readonly<Record<string, string>>;
 const raw = (name: string): Raw[] =>

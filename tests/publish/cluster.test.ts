@@ -1,4 +1,4 @@
-// Publications to a real cluster, where one runs: DURCHBLICK_CLUSTER_URL (CONTRIBUTING.md); left out where there is none.
+// Publications to a real cluster, where there can be one (CONTRIBUTING.md).
 import { cpSync, mkdtempSync, readFileSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
@@ -6,8 +6,9 @@ import Papa from 'papaparse';
 import { expect, test } from 'vitest';
 import { statement } from '../../src/engines/trino/client.ts';
 import { durchblick, ROOT } from '../setup/cli.ts';
+import { clusterUrl } from '../setup/cluster.ts';
 
-const url = process.env.DURCHBLICK_CLUSTER_URL;
+const url = await clusterUrl();
 
 test.skipIf(url === undefined)(
   'a table of a cluster holds what `ask` prints, is replaced where it differs, and is left alone where not',
