@@ -14,4 +14,5 @@ const modelPrint = ({ input }: Model): string => {
 export const answerState = (model: Model, seen: DataState | undefined): AnswerState => ({
   model: modelPrint(model),
   ...(seen ? { data: fingerprint(seen.token), time: new Date(seen.time).toISOString() } : {}),
+  ...(seen?.snapshots === undefined ? {} : { snapshots: seen.snapshots }),
 });

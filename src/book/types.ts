@@ -51,6 +51,8 @@ export interface AnswerState {
   readonly data?: string;
   /** The instant (ISO 8601, UTC) at which the data were looked at. */
   readonly time?: string;
+  /** Of tables that keep snapshots: which those are, as `--state` and the engine's `state` take them. */
+  readonly snapshots?: string;
   /** What is wrong with the data as they are now, where the last state that could be opened answers (`whenBad`). */
   readonly turnedBad?: string;
 }

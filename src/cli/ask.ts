@@ -1,8 +1,9 @@
 // `ask`: answers a question.
 import { counted } from '../basics/text.ts';
 import type { Book, Result, Verification } from '../book/types.ts';
+import type { StatementRun } from '../engines/trino/index.ts';
 import { wordsOf } from '../words/all.ts';
-import { type EngineOptions, oneOf, openBook } from './book.ts';
+import { clusterOf, type EngineOptions, oneOf, openBook } from './book.ts';
 import { chartKinds } from './chart.ts';
 import { dim, needsFile, noteLines, red, resultTable } from './output.ts';
 import { progress } from './progress.ts';
@@ -69,6 +70,35 @@ const timeLine = (book: Book, open: number, answer: number): string => {
 const stateLine = ({ state }: Result): string =>
   state ? `of model ${state.model}${state.data === undefined ? '' : `, data ${state.data}`}\n` : '';
 
+const megabytes = (bytes: number): string => `${(bytes / 2 ** 20).toFixed(1)} MiB`;
+
+/** What statements took on a cluster, in all and of each worker. */
+const clusterLine = async (runs: readonly StatementRun[], connect: string | undefined, { state }: Result): Promise<string> => {
+  if (runs.length === 0 || connect === undefined) return '';
+  const { workersOf } = await import('../engines/trino/index.ts');
+  const workers = await workersOf(
+    clusterOf(connect),
+    runs.map(({ id }) => id),
+  ).catch(() => []);
+  const sum = (of: (run: StatementRun) => number): number => runs.reduce((all, run) => all + of(run), 0);
+  const parts = [
+    `${counted(runs.length, 'statement')} on the cluster`,
+    counted(
+      sum(({ splits }) => splits),
+      'split',
+    ),
+    `${megabytes(sum(({ bytes }) => bytes))} and ${counted(
+      sum(({ rows }) => rows),
+      'row',
+    )} read`,
+    `${(sum(({ cpu }) => cpu) / 1000).toFixed(2)} s of computing`,
+  ];
+  const shares = workers.map(
+    ({ worker, splits, bytes, cpu }) => `  ${worker}: ${counted(splits, 'split')}, ${megabytes(bytes)}, ${(cpu / 1000).toFixed(2)} s\n`,
+  );
+  return `${parts.join(', ')}\n${shares.join('')}${state?.snapshots === undefined ? '' : `state ${state.snapshots}\n`}`;
+};
+
 const VERIFY_DIFFERS = 4;
 
 /** Says which cells a second computation answers differently. */
@@ -94,6 +124,7 @@ export const ask = async (path: string, readings: readonly string[], options: As
   bar.step(`opening ${path}`);
   let book: Book | undefined;
   const said: string[] = [];
+  const runs: StatementRun[] = [];
   try {
     const writes = [options.output, ...files.map(({ file }) => file)];
     const chose = (engine: string, why: string): void => {
@@ -106,6 +137,8 @@ export const ask = async (path: string, readings: readonly string[], options: As
       chose,
       kept: (message) => void said.push(`${message}\n`),
       trace: ({ about }) => bar.at(about),
+      ran: (run) => void runs.push(run),
+      tags: ['ask', ...(options.question === undefined ? [] : [options.question])],
     });
     const opened = performance.now();
     const question = asked(book.model);
@@ -123,7 +156,10 @@ export const ask = async (path: string, readings: readonly string[], options: As
     bar.done();
     await showResult(result, format, options);
     for (const write of charts) await write();
-    if (options.time) toStderr(said.join('') + timeLine(book, opened - start, answered - opened) + stateLine(result));
+    if (options.time) {
+      const time = timeLine(book, opened - start, answered - opened);
+      toStderr(said.join('') + time + (await clusterLine(runs, options.connect, result)) + stateLine(result));
+    }
     return verification ? sayVerified(verification, options.quiet ?? false) : 0;
   } finally {
     bar.done();

@@ -6,6 +6,7 @@ import type { Book } from '../book/types.ts';
 import type { KeptEvent } from '../engines/duckdb/kept-folder.ts';
 import type { Engine } from '../engines/engine.ts';
 import type { Statement } from '../engines/sql/database.ts';
+import type { StatementRun } from '../engines/trino/index.ts';
 import { DurchblickError } from '../errors.ts';
 import { engineFor, folderFiles, loadModel, type ModelFile, modelPlaces, type PartPlace } from '../files/node.ts';
 import { checkTargets } from '../files/write.ts';
@@ -25,12 +26,18 @@ export interface EngineOptions {
   readonly refresh?: string;
   /** Where typed copies of large files are kept; `off` keeps none. */
   readonly keep?: readonly string[];
+  /** An older state of a cluster's tables. */
+  readonly state?: string;
 }
 
 /** How to open a book beyond the options of a user. */
 export interface Opening extends EngineOptions {
   /** Is told every statement that a database is asked. */
   readonly trace?: (statement: Statement) => void;
+  /** Is told what a statement on a cluster took. */
+  readonly ran?: (run: StatementRun) => void;
+  /** What an administrator of a cluster sees beside each statement. */
+  readonly tags?: readonly string[];
   /** Leaves text files where they are, so that statements run as they stand. */
   readonly inPlace?: boolean;
   /** Is told which engine was taken where the user named none, and why. */
@@ -73,6 +80,10 @@ export const withEngine = (command: Command): Command => {
     .option(
       '--connect <url>',
       'a database with the tables of the model: postgres://user@host/database, duckdb:file.duckdb, or trino://user@host:port/catalog/schema',
+    )
+    .option(
+      '--state <state>',
+      'an older state of a cluster\u2019s tables: an instant such as 2026-08-15T06:00:00Z, or snapshots as --time prints them',
     )
     .option('--allow <folder>', "a folder beside the model's own that its files may lie in (repeatable)", collect)
     .option(
@@ -126,9 +137,13 @@ export const clusterOf = (url: string, option = '--connect') => {
 
 const connected = async (
   url: string,
-  { trace, inPlace, allow }: Opening,
+  { trace, inPlace, allow, state, ran, tags }: Opening,
   { files, folder }: Pick<ModelFile, 'files' | 'folder'>,
 ): Promise<() => Engine> => {
+  if (state !== undefined && !/^trino:/.test(url))
+    throw new DurchblickError('bad-option', '--state stands beside a database that keeps no snapshots', {
+      hint: 'Tables of a cluster do, with --connect trino://…; leave --state out.',
+    });
   if (/^postgres(ql)?:/.test(url)) {
     const { postgres } = await import('../engines/postgres/index.ts');
     return () => postgres({ connectionString: url, files, trace });
@@ -136,7 +151,7 @@ const connected = async (
   if (/^trino:/.test(url)) {
     const { trino } = await import('../engines/trino/index.ts');
     const place = clusterOf(url);
-    return () => trino({ ...place, files, trace });
+    return () => trino({ ...place, files, trace, ran, ...(tags ? { tags } : {}), ...(state === undefined ? {} : { state }) });
   }
   const [file] = databaseFile(url);
   if (file === undefined)
@@ -157,6 +172,10 @@ export const databaseMaker = (url: string): Promise<() => Engine> => {
 export const engineMaker = async (loaded: ModelFile, options: Opening): Promise<() => Engine> => {
   const { model, files, folder } = loaded;
   const { allow, trace, inPlace, connect } = options;
+  if (options.state !== undefined && connect === undefined)
+    throw new DurchblickError('bad-option', '--state stands without --connect', {
+      hint: 'Tables of a cluster keep their older states: --connect trino://user@host:port/catalog/schema.',
+    });
   if (connect !== undefined) {
     if (options.engine !== undefined)
       throw new DurchblickError('bad-option', '--engine stands beside --connect', { hint: 'The database answers; leave --engine out.' });

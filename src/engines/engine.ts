@@ -80,6 +80,8 @@ export interface Store extends CalendarTables {
 export interface DataState {
   readonly token: string;
   readonly time: number;
+  /** Of tables that keep snapshots: which those are, so that the same state can be asked again. */
+  readonly snapshots?: string;
 }
 
 export interface OpenOptions {

@@ -1,7 +1,10 @@
 // A real cluster, where there can be one (CONTRIBUTING.md).
+import { once } from 'node:events';
+import { createServer } from 'node:http';
+import type { AddressInfo } from 'node:net';
 import { afterAll, beforeAll, describe, expect, test } from 'vitest';
 import { type Connection, statement } from '../../src/engines/trino/client.ts';
-import { trino } from '../../src/engines/trino/index.ts';
+import { type StatementRun, trino, workersOf } from '../../src/engines/trino/index.ts';
 import { type Book, type DurchblickError, defineModel, open } from '../../src/index.ts';
 import { clusterUrl } from '../setup/cluster.ts';
 
@@ -97,5 +100,144 @@ describe.skipIf(url === undefined)('states of a cluster (V5, V6)', () => {
     await expect.poll(async () => (await run('memory', running)).rows[0][0]).toBe(0);
     const away = open(model, trino({ ...place('memory'), server: 'http://127.0.0.1:1' }));
     await expect(away).rejects.toMatchObject({ code: 'no-connection' } satisfies Partial<DurchblickError>);
+  });
+
+  test('an older state is asked again by its snapshots, or by an instant; what there is no more is said (V5)', async () => {
+    const schema = `older_${process.pid}`;
+    const at = { ...place('lake'), schema };
+    const say = (sql: string) => statement(at, sql, undefined);
+    await say(`create schema ${schema}`);
+    await say("create table shops as select 1 as id, 'Old Town' as name");
+    await say("create table sales as select date '2026-01-05' as sold, 1 as shop, decimal '12.50' as amount, 'a' as buyer");
+    const revenue = async (state?: string) => {
+      const book = await open(model, trino({ ...at, ...(state === undefined ? {} : { state }) }));
+      const result = await book.ask({ show: ['revenue'], range: '2026' } as never);
+      await book.close();
+      return { value: result.rows[0][1], snapshots: result.state?.snapshots as string };
+    };
+    const first = await revenue();
+    expect(first.snapshots).toMatch(/^sales=\d{10,},shops=\d{10,}$/);
+    const instant = new Date().toISOString();
+    await new Promise((done) => setTimeout(done, 50));
+    await say("insert into sales values (date '2026-02-01', 1, decimal '7.25', 'b')");
+    expect((await revenue()).value).toBe(19.75);
+    expect(await revenue(first.snapshots)).toEqual(first);
+    expect(await revenue(instant)).toEqual(first);
+    for (const [state, code, message] of [
+      ['soon', 'bad-state', /names no state/],
+      ['2026-08-15T06:00:00', 'bad-state', /names no state/],
+      ['sales=1,shops=2', 'unknown-state', /has no snapshot \d any more/],
+      [first.snapshots.split(',')[0], 'unknown-state', /no snapshot of table shops/],
+      ['2020-01-01T00:00:00Z', 'unknown-state', /no state of 2020/],
+    ] as const)
+      await expect(revenue(state), state).rejects.toMatchObject({ code, message: expect.stringMatching(message) });
+    for (const table of ['sales', 'shops']) await say(`drop table ${table}`);
+    await say(`drop schema ${schema}`);
+  });
+
+  test('names are matched whatever their case; two that differ in nothing else are an error', async () => {
+    const over = (amount: string, buyer: string) =>
+      defineModel({
+        sources: { sales: { table: 'sales' } },
+        facts: { sales: { source: 'sales', dates: { sold: 'Sold' }, measures: { n: { sum: amount }, m: { countDistinct: buyer } } } },
+      });
+    const asked = async (amount: string, buyer: string) => {
+      const book = await open(over(amount, buyer), trino(place('memory')));
+      const { rows } = await book.ask({ show: ['n', 'm'], range: '2026-02' } as never);
+      await book.close();
+      return rows[0].slice(1);
+    };
+    expect(await asked('AMOUNT', 'Buyer')).toEqual(await asked('amount', 'buyer'));
+    await expect(asked('amount', 'Amount')).rejects.toMatchObject({ code: 'bad-table', message: expect.stringMatching(/one column/) });
+  });
+
+  test('who looks after the cluster sees whose statement runs, and what it took is told', async () => {
+    const runs: StatementRun[] = [];
+    const tagged = trino({
+      ...place('lake'),
+      tags: ['ask', 'yearly, by shop'],
+      session: { query_max_run_time: '4m' },
+      ran: (run) => void runs.push(run),
+    });
+    const book = await open(model, tagged);
+    await book.ask({ show: ['revenue'], by: 'month', range: '2026' } as never);
+    await book.close();
+    const last = runs[runs.length - 1];
+    expect(last).toMatchObject({ about: expect.stringMatching(/sales by sold/), splits: expect.any(Number) });
+    const seen = (await (await fetch(`${url}/v1/query/${last.id}`, { headers: { 'X-Trino-User': 'tests' } })).json()) as {
+      session: { clientTags: string[]; clientInfo: string; source: string; systemProperties: Record<string, string> };
+    };
+    expect(seen.session).toMatchObject({ source: 'durchblick', clientInfo: last.about, systemProperties: { query_max_run_time: '4m' } });
+    expect(seen.session.clientTags.sort()).toEqual(['ask', 'yearly  by shop']);
+    const shares = await workersOf(
+      place('lake'),
+      runs.map(({ id }) => id),
+    );
+    expect(shares.reduce((sum, { splits }) => sum + splits, 0)).toBeGreaterThan(0);
+  });
+
+  test('a fault on the way is tried once more in the same state, or told without a secret (V6)', async () => {
+    // In front of the real cluster stands somebody who spoils the answer to what looks like this.
+    let spoil:
+      | { readonly what: RegExp; times: number; readonly how: 'gone' | 'busy' | 'expired'; readonly first?: () => Promise<unknown> }
+      | undefined;
+    const server = createServer(async (request, response) => {
+      const pieces: Buffer[] = [];
+      for await (const piece of request) pieces.push(piece as Buffer);
+      const body = Buffer.concat(pieces).toString('utf8');
+      const headers = Object.fromEntries(
+        Object.entries(request.headers).filter(([name]) => name.startsWith('x-trino')) as [string, string][],
+      );
+      if (spoil && spoil.times > 0 && spoil.what.test(body)) {
+        spoil.times--;
+        await spoil.first?.();
+        response.statusCode = spoil.how === 'busy' ? 503 : spoil.how === 'expired' ? 401 : 200;
+        const error = { message: 'worker of 10.0.0.7 is gone', errorName: 'REMOTE_HOST_GONE', errorType: 'EXTERNAL' };
+        response.end(spoil.how === 'gone' ? JSON.stringify({ id: 'x', error }) : '');
+        return;
+      }
+      const answer = await fetch(`${url}${request.url}`, {
+        method: request.method,
+        headers,
+        ...(request.method === 'POST' ? { body } : {}),
+      });
+      const started = answer.headers.get('x-trino-started-transaction-id');
+      if (started) response.setHeader('x-trino-started-transaction-id', started);
+      response.statusCode = answer.status;
+      response.end((await answer.text()).replaceAll(url as string, front));
+    }).listen(0, '127.0.0.1');
+    await once(server, 'listening');
+    const front = `http://127.0.0.1:${(server.address() as AddressInfo).port}`;
+    await run(
+      'lake',
+      "insert into sales select date_add('month', m, date '2026-01-05'), s, decimal '2.50', 'd' from unnest(sequence(0, 5)) as a (m), unnest(sequence(1, 2)) as b (s)",
+    );
+    const WORK = /count\(distinct|lead\(|sum\(/i;
+    /** What is answered, or the error, where the answer to a statement that adds up is spoiled. */
+    const asked = async (spoiled: typeof spoil, server = front): Promise<unknown> => {
+      spoil = undefined;
+      const book = await open(model, trino({ ...place('lake'), server, token: 'geheim' }));
+      spoil = spoiled;
+      try {
+        return (await book.ask({ ...QUESTION, by: 'month' } as never)).rows;
+      } catch (error) {
+        const { code, message, hint } = error as DurchblickError;
+        return `${code} ${message} ${hint}`;
+      } finally {
+        await book.close();
+      }
+    };
+    const wanted = await asked(undefined, url as string);
+    expect(wanted).toHaveLength(24);
+    expect(await asked({ what: WORK, times: 2, how: 'busy' })).toEqual(wanted);
+    expect(await asked({ what: WORK, times: 1, how: 'gone' })).toEqual(wanted);
+    expect(await asked({ what: WORK, times: 9, how: 'gone' })).toMatch(/^engine-failed .*is gone/);
+    const first = () => run('lake', "insert into sales values (date '2026-05-01', 1, decimal '1.00', 'z')");
+    expect(await asked({ what: WORK, times: 1, how: 'gone', first })).toMatch(/^source-changed/);
+    const refused = await asked({ what: /./, times: 99, how: 'expired' });
+    expect(refused).toMatch(/^no-connection .*lets "tests" not in/);
+    expect(refused).not.toContain('geheim');
+    expect(await asked(undefined)).toEqual(await asked(undefined, url as string));
+    server.close();
   });
 });

@@ -1,6 +1,7 @@
 // What the generator needs of a database.
 import type { Source } from '../../model/model.ts';
 import type { Cancellation } from '../../plan/request.ts';
+import type { DataState } from '../engine.ts';
 import type { Dialect, Relation } from './dialect.ts';
 
 /** One statement and what it is for. */
@@ -30,7 +31,7 @@ export interface Field {
 export interface Session {
   readonly run: (statement: Statement, signal?: Cancellation) => Promise<Rows>;
   /** What the state that it sees is told apart by, and when it was begun, in milliseconds; undefined where nobody writes. */
-  readonly sees?: { readonly token: string; readonly time: number };
+  readonly sees?: DataState;
   readonly end: () => Promise<void>;
 }
 

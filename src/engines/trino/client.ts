@@ -13,6 +13,20 @@ export interface Connection {
   readonly token?: string;
   /** Milliseconds that a statement may take; no limit when left out. */
   readonly timeout?: number;
+  /** What an administrator sees and may choose resources by; without commas. */
+  readonly tags?: readonly string[];
+  /** Settings of every statement, by their names on the cluster. */
+  readonly session?: Readonly<Record<string, string>>;
+}
+
+/** What a statement took, over all workers. */
+export interface StatementCost {
+  readonly splits: number;
+  /** Bytes and rows that were read of tables. */
+  readonly bytes: number;
+  readonly rows: number;
+  /** Milliseconds of computing. */
+  readonly cpu: number;
 }
 
 export interface Page {
@@ -21,6 +35,12 @@ export interface Page {
   readonly data?: readonly (readonly unknown[])[];
   readonly nextUri?: string;
   readonly error?: { readonly message: string; readonly errorName: string; readonly errorType: string };
+  readonly stats?: {
+    readonly totalSplits?: number;
+    readonly physicalInputBytes?: number;
+    readonly processedRows?: number;
+    readonly cpuTimeMillis?: number;
+  };
 }
 
 export interface StatementAnswer {
@@ -29,6 +49,7 @@ export interface StatementAnswer {
   readonly rows: readonly (readonly unknown[])[];
   /** The transaction that a statement has begun. */
   readonly started: string | undefined;
+  readonly cost: StatementCost;
 }
 
 /** What the engine itself said was wrong. */
@@ -44,19 +65,35 @@ export class StatementFault extends Error {
 /** A server that is busy says so; it is asked again after so many milliseconds, so often. */
 const AGAIN = [100, 200, 400, 800, 1600, 3000];
 
-const headersOf = ({ user, catalog, schema, password, token }: Connection, transaction: string | undefined): Record<string, string> => ({
-  'X-Trino-User': user,
-  'X-Trino-Source': 'durchblick',
-  'X-Trino-Catalog': catalog,
-  'X-Trino-Schema': schema,
-  'X-Trino-Time-Zone': 'UTC',
-  ...(transaction === undefined ? {} : { 'X-Trino-Transaction-Id': transaction }),
-  ...(token !== undefined
-    ? { Authorization: `Bearer ${token}` }
-    : password !== undefined
-      ? { Authorization: `Basic ${btoa(String.fromCharCode(...new TextEncoder().encode(`${user}:${password}`)))}` }
-      : {}),
-});
+/** A text as a header may have it. */
+const inHeader = (text: string): string => text.replace(/[^ -~]/g, '?');
+
+const settingsOf = ({ tags = [], session = {} }: Connection): Record<string, string> => {
+  const settings = Object.entries(session).map(([name, value]) => `${name}=${encodeURIComponent(value)}`);
+  return {
+    ...(tags.length === 0 ? {} : { 'X-Trino-Client-Tags': inHeader(tags.map((tag) => tag.replaceAll(',', ' ')).join()) }),
+    ...(settings.length === 0 ? {} : { 'X-Trino-Session': inHeader(settings.join()) }),
+  };
+};
+
+const headersOf = (connection: Connection, transaction: string | undefined, about: string | undefined): Record<string, string> => {
+  const { user, catalog, schema, password, token } = connection;
+  return {
+    'X-Trino-User': user,
+    'X-Trino-Source': 'durchblick',
+    'X-Trino-Catalog': catalog,
+    'X-Trino-Schema': schema,
+    'X-Trino-Time-Zone': 'UTC',
+    ...(about === undefined ? {} : { 'X-Trino-Client-Info': inHeader(about) }),
+    ...settingsOf(connection),
+    ...(transaction === undefined ? {} : { 'X-Trino-Transaction-Id': transaction }),
+    ...(token !== undefined
+      ? { Authorization: `Bearer ${token}` }
+      : password !== undefined
+        ? { Authorization: `Basic ${btoa(String.fromCharCode(...new TextEncoder().encode(`${user}:${password}`)))}` }
+        : {}),
+  };
+};
 
 const lost = (connection: Connection, error: unknown): DurchblickError => {
   const { cause, message } = error as { cause?: { code?: string }; message: string };
@@ -115,14 +152,22 @@ const stopping = (signal: Cancellation | undefined, timeout: number | undefined)
   };
 };
 
+const costOf = ({ stats = {} }: Page): StatementCost => ({
+  splits: stats.totalSplits ?? 0,
+  bytes: stats.physicalInputBytes ?? 0,
+  rows: stats.processedRows ?? 0,
+  cpu: stats.cpuTimeMillis ?? 0,
+});
+
 /** Runs a statement to its end. Given up, it is ended on the cluster too. */
 export const statement = async (
   connection: Connection,
   sql: string,
   transaction: string | undefined,
   signal?: Cancellation,
+  about?: string,
 ): Promise<StatementAnswer> => {
-  const headers = headersOf(connection, transaction);
+  const headers = headersOf(connection, transaction, about);
   const stop = stopping(signal, connection.timeout);
   let next: string | undefined;
   try {
@@ -139,7 +184,7 @@ export const statement = async (
       if (page.error) throw new StatementFault(page.error.message, page.error.errorName);
       if (page.columns) columns = page.columns;
       for (const row of page.data ?? []) rows.push(row);
-      if (next === undefined) return { id: page.id, columns, rows, started };
+      if (next === undefined) return { id: page.id, columns, rows, started, cost: costOf(page) };
       response = await fetched(connection, next, { headers, signal: stop.signal }, stop.signal);
     }
   } catch (error) {

@@ -1,43 +1,29 @@
 // The engine that lets a cluster of Trino scan.
 import { DurchblickError } from '../../errors.ts';
-import type { Files } from '../../files/files.ts';
-import type { Source } from '../../model/model.ts';
+import { columnsOfSource } from '../../model/columns.ts';
+import type { Model, Source } from '../../model/model.ts';
 import { aborted } from '../../plan/cancel.ts';
 import type { Cancellation } from '../../plan/request.ts';
 import type { Engine } from '../engine.ts';
 import { oneAfterAnother } from '../shared/queue.ts';
 import type { Database, Rows, Session, Statement } from '../sql/database.ts';
-import type { Relation } from '../sql/dialect.ts';
+import type { Relation, SqlColumn } from '../sql/dialect.ts';
 import { openSqlStore } from '../sql/store.ts';
 import { type Connection, StatementFault, statement } from './client.ts';
 import { trinoDialect } from './dialect.ts';
+import { connectionOf, type TrinoOptions } from './options.ts';
+import { type PinnedTable, pinnedTable, presentState, snapshotIn } from './snapshots.ts';
 import { trinoColumn } from './types.ts';
 
-export interface TrinoOptions {
-  /** `http://host:port` or `https://host:port`. */
-  readonly server: string;
-  readonly catalog: string;
-  readonly schema: string;
-  readonly user?: string;
-  readonly password?: string;
-  /** A bearer token, in place of a password. */
-  readonly token?: string;
-  /** Opens files that are no tables: holidays. */
-  readonly files?: Files;
-  /** Who may write to the tables while the book is open: `others`, the default, or `nobody`, where they are looked at once. */
-  readonly writes?: 'others' | 'nobody';
-  /** Milliseconds that a statement may take; no limit when left out. */
-  readonly statementTimeout?: number;
-  /** Is told every statement before it runs. */
-  readonly trace?: (statement: Statement) => void;
-}
+export type { StatementRun, TrinoOptions } from './options.ts';
+export { type WorkerShare, workersOf } from './workers.ts';
 
 const { identifier } = trinoDialect;
 
 /** Reads over a cluster: every question in one read-only transaction. Where a catalog keeps no states, each question sees one of its own. */
 export const trino = (options: TrinoOptions): Engine => ({
   name: 'trino',
-  open: async (model, opening) => openSqlStore(model, databaseOf(options), opening),
+  open: async (model, opening) => openSqlStore(model, databaseOf(model, options), opening),
 });
 
 const fault = (error: unknown, about: string): DurchblickError => {
@@ -66,13 +52,37 @@ const sourceFault = (error: unknown, source: Source, table: string): DurchblickE
   });
 };
 
-const relationOf = async (source: Source, run: Session['run']): Promise<Relation> => {
-  const table = source.kind === 'table' ? source.table : source.name;
+/**
+ * Columns under the names that the model has for them: the cluster tells none by the case of its letters. Two of the model's that differ
+ * in nothing else would be one column there.
+ */
+const byCase = (columns: readonly SqlColumn[], wanted: readonly string[], table: string): readonly SqlColumn[] => {
+  const first = new Map<string, string>();
+  for (const name of wanted) {
+    const before = first.get(name.toLowerCase());
+    if (before !== undefined)
+      throw new DurchblickError('bad-table', `"${before}" and "${name}" of table ${table} are one column on the cluster`, {
+        hint: 'It tells no names by upper and lower case: name the column in one way.',
+      });
+    first.set(name.toLowerCase(), name);
+  }
+  return columns.map((column) => {
+    const name = first.get(column.name.toLowerCase());
+    return name === undefined || name === column.name ? column : { ...column, name, as: column.name };
+  });
+};
+
+const tableOf = (source: Source): string => (source.kind === 'table' ? source.table : source.name);
+const selectOf = (source: Source): string =>
+  source.kind === 'query' ? `(\n${source.query.replace(/;\s*$/, '')}\n)` : tableOf(source).split('.').map(identifier).join('.');
+
+const relationOf = async (source: Source, from: string, wanted: readonly string[], run: Session['run']): Promise<Relation> => {
+  const table = tableOf(source);
   const name = source.kind === 'query' ? source.name : table;
-  const from = source.kind === 'query' ? `(\n${source.query.replace(/;\s*$/, '')}\n)` : table.split('.').map(identifier).join('.');
   try {
     const { named = [] } = await run({ about: `columns of ${name}`, sql: `select * from ${from} as described limit 0` });
-    return { name, from, columns: named.map((column) => ({ name: column.name, ...trinoColumn(column.type) })) };
+    const columns = named.map((column) => ({ name: column.name, ...trinoColumn(column.type) }));
+    return { name, from, columns: byCase(columns, wanted, table) };
   } catch (error) {
     const known = sourceFault(error, source, table);
     if (known && nameOf(error) === 'PERMISSION_DENIED') return { name, from, columns: [], denied: known };
@@ -80,38 +90,38 @@ const relationOf = async (source: Source, run: Session['run']): Promise<Relation
   }
 };
 
-/** What a session needs to know: where it runs, and the tables that questions may touch. */
-interface Place {
+/** What a session needs to know: where it runs, who is told, and the tables that questions may touch. */
+interface Place extends Pick<TrinoOptions, 'trace' | 'ran' | 'state'> {
   readonly connection: Connection;
-  readonly trace: TrinoOptions['trace'];
-  /** Tables of catalogs that keep snapshots, as SQL names them, and what names their own snapshots. */
-  readonly pinned: Map<string, string>;
+  /** Tables of catalogs that keep snapshots, by how SQL names them where they are read. */
+  readonly pinned: Map<string, PinnedTable>;
   /** Queries, and tables of other catalogs: nothing says whether they have changed. */
   readonly unpinned: Set<string>;
+  /** Of an older state that was asked for: the snapshot of each table. */
+  readonly chosen: Map<string, string>;
 }
 
-type Run = (sql: string) => Promise<Awaited<ReturnType<typeof statement>>>;
-
-/**
- * Touches all tables that keep snapshots, so that none is seen later than another, and says which snapshots those are. Within a
- * transaction a table and what it tells of itself are the same.
- */
-const pin = async (pinned: Place['pinned'], run: Run): Promise<string | undefined> => {
-  if (pinned.size === 0) return undefined;
-  await run([...pinned.keys()].map((table) => `(select 1 from ${table} limit 0)`).join(' union all '));
-  const { rows } = await run(
-    [...pinned.values()].map((refs, k) => `select ${k}, snapshot_id from ${refs} where name = 'main'`).join(' union all '),
-  );
-  return JSON.stringify([[...pinned.keys()], rows.map(([k, id]) => [Number(k), String(id)]).sort(([a], [b]) => Number(a) - Number(b))]);
-};
+/** What faults say that come of a worker which is no more: the same statement may well run on those that are left. */
+const WORKER_GONE = new Set([
+  'REMOTE_HOST_GONE',
+  'REMOTE_TASK_ERROR',
+  'REMOTE_TASK_MISMATCH',
+  'PAGE_TRANSPORT_ERROR',
+  'PAGE_TRANSPORT_TIMEOUT',
+  'TOO_MANY_REQUESTS_FAILED',
+  'NO_NODES_AVAILABLE',
+]);
 
 const BEGIN = 'start transaction isolation level repeatable read, read only';
 
 /** A transaction in which every statement sees the same state, as far as catalogs keep any. */
-const beginSession = async ({ connection, trace, pinned, unpinned }: Place, signal: Cancellation | undefined): Promise<Session> => {
+const beginSession = async (place: Place, signal: Cancellation | undefined): Promise<Session> => {
+  const { connection, trace, ran, state, pinned, unpinned, chosen } = place;
   const open = async (): Promise<{ readonly id: string | undefined; readonly snapshots: string | undefined }> => {
     const { started } = await statement(connection, BEGIN, 'NONE', signal);
-    return { id: started, snapshots: await pin(pinned, (sql) => statement(connection, sql, started, signal)) };
+    if (state !== undefined) return { id: started, snapshots: chosenState(chosen) };
+    const run = async (sql: string) => (await statement(connection, sql, started, signal, 'state of the tables')).rows;
+    return { id: started, snapshots: await presentState([...pinned.values()], run) };
   };
   const first = await open().catch((error: unknown) => {
     throw fault(error, 'beginning');
@@ -132,19 +142,25 @@ const beginSession = async ({ connection, trace, pinned, unpinned }: Place, sign
     }
     trace?.(asked);
     try {
-      const { columns, rows } = await statement(connection, asked.sql, transaction, stop);
+      const { columns, rows, id, cost } = await statement(connection, asked.sql, transaction, stop, asked.about);
+      ran?.({ id, about: asked.about, ...cost });
       return { count: rows.length, columns: columns.map((_, k) => rows.map((row) => row[k])), named: columns };
     } catch (error) {
       transaction = undefined;
-      // Nobody asked for so long that the cluster has ended it.
-      if (nameOf(error) === 'UNKNOWN_TRANSACTION' && tries > 1) return query(asked, stop, tries - 1);
+      // Nobody asked for so long that the cluster has ended it, or a worker went: once more, in the same state or not at all.
+      const name = nameOf(error);
+      if ((name === 'UNKNOWN_TRANSACTION' || WORKER_GONE.has(name)) && tries > 1) return query(asked, stop, tries - 1);
       throw fault(error, asked.about);
     }
   };
   const queue = oneAfterAnother();
   return {
     // Where something has no snapshot, nothing tells one moment from the next.
-    sees: { token: first.snapshots === undefined || unpinned.size > 0 ? String(first.id) : first.snapshots, time },
+    sees: {
+      token: first.snapshots === undefined || unpinned.size > 0 ? String(first.id) : first.snapshots,
+      time,
+      ...(first.snapshots === undefined ? {} : { snapshots: first.snapshots }),
+    },
     run: (asked, stop) => queue.run(() => query(asked, stop), stop),
     end: async () => {
       await queue.idle();
@@ -156,18 +172,18 @@ const beginSession = async ({ connection, trace, pinned, unpinned }: Place, sign
 /** Connectors whose tables keep snapshots. */
 const WITH_SNAPSHOTS = new Set(['iceberg']);
 
-const databaseOf = (options: TrinoOptions): Database => {
-  const { server, catalog, schema, user = 'durchblick', password, token, statementTimeout, writes = 'others' } = options;
-  const connection: Connection = {
-    server: server.replace(/\/+$/, ''),
-    catalog,
-    schema,
-    user,
-    ...(password === undefined ? {} : { password }),
-    ...(token === undefined ? {} : { token }),
-    ...(statementTimeout === undefined ? {} : { timeout: statementTimeout }),
-  };
-  const place: Place = { connection, trace: options.trace, pinned: new Map(), unpinned: new Set() };
+/** An older state as the present one is said. */
+const chosenState = (chosen: Place['chosen']): string =>
+  [...chosen]
+    .map(([table, id]) => `${table}=${id}`)
+    .sort()
+    .join();
+
+const databaseOf = (model: Model, options: TrinoOptions): Database => {
+  const { catalog, writes = 'others', state } = options;
+  const connection = connectionOf(options);
+  const { trace, ran } = options;
+  const place: Place = { connection, trace, ran, state, pinned: new Map(), unpinned: new Set(), chosen: new Map() };
   let connectors: Promise<ReadonlyMap<string, string>> | undefined;
   const connectorOf = async (name: string, run: Session['run']): Promise<string | undefined> => {
     connectors ??= run({ about: 'catalogs', sql: 'select catalog_name, connector_name from system.metadata.catalogs' }).then(
@@ -176,18 +192,32 @@ const databaseOf = (options: TrinoOptions): Database => {
     return (await connectors).get(name);
   };
   const relation: Database['relation'] = async (source, run) => {
-    const found = await relationOf(source, run);
-    if (found.denied) return found;
+    const name = tableOf(source);
+    const wanted = columnsOfSource(source.name, model);
     if (source.kind === 'query') {
-      place.unpinned.add(found.name);
+      place.unpinned.add(source.name);
+      return relationOf(source, selectOf(source), wanted, run);
+    }
+    const parts = name.split('.');
+    const connector = await connectorOf(parts.length === 3 ? parts[0] : catalog, run);
+    const keepsSnapshots = WITH_SNAPSHOTS.has(connector ?? '');
+    const table = pinnedTable(name);
+    const rowsOf = async (sql: string) => {
+      const { count, columns } = await run({ about: `snapshots of ${name}`, sql });
+      return Array.from({ length: count }, (_, row) => columns.map((column) => column[row]));
+    };
+    if (state === undefined || !keepsSnapshots) {
+      const found = await relationOf(source, table.from, wanted, run);
+      if (found.denied) return found;
+      if (keepsSnapshots) place.pinned.set(found.from, table);
+      else place.unpinned.add(name);
       return found;
     }
-    const parts = found.name.split('.');
-    const connector = await connectorOf(parts.length === 3 ? parts[0] : catalog, run);
-    if (WITH_SNAPSHOTS.has(connector ?? ''))
-      place.pinned.set(found.from, [...parts.slice(0, -1).map(identifier), identifier(`${parts[parts.length - 1]}$refs`)].join('.'));
-    else place.unpinned.add(found.name);
-    return found;
+    const id = await snapshotIn(state, table, rowsOf);
+    place.chosen.set(name, id);
+    const from = `${table.from} for version as of ${id}`;
+    place.pinned.set(from, table);
+    return relationOf(source, from, wanted, run);
   };
   return {
     dialect: trinoDialect,
