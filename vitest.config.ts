@@ -11,8 +11,8 @@ const ROOT = import.meta.dirname;
 
 /** What holds for every test. A project that extended the whole would start all servers once more. */
 const COMMON: UserWorkspaceConfig = {
-  // Tests run what was built, as users do: code that Node.js loads itself is faster than code that is rewritten for a test.
-  resolve: { alias: [{ find: /^(?:\.\.\/)+src\/(.+)\.tsx?$/, replacement: `${ROOT}/dist/$1.js` }] },
+  // Tests run what was built, as users do (of the command line, that is one file): code that Node.js loads itself is faster than code that is rewritten for a test.
+  resolve: { alias: [{ find: /^(?:\.\.\/)+src\/(?!cli\/)(.+)\.tsx?$/, replacement: `${ROOT}/dist/$1.js` }] },
   test: {
     server: { deps: { external: [/\/dist\/.*\.js$/] } },
     testTimeout: 120_000,

@@ -93,20 +93,23 @@ export const cubeStatement = (
   const day = role === undefined ? '0' : fact.day(role);
   // Few days stand for many: periods of coarse facts come back as their days, and are told apart here.
   const asDays = role !== undefined && request.fact.grain !== 'day';
-  const { segment, join, condition } =
+  const { segment, join, condition, within, byDay } =
     role === undefined
-      ? { segment: '0', join: '', condition: '' }
+      ? { segment: '0', join: '', condition: '', within: [], byDay: undefined }
       : asDays
         ? {
             segment: byName(day),
             join: '',
             condition: `${byName(day)} between ${segments.starts[0]} and ${segments.ends[segments.ends.length - 1]}`,
+            within: [],
+            byDay: true,
           }
         : segmentSql(dialect, byName(day), segments, fact.bounds.get(role));
   const prune = role === undefined ? undefined : fact.between(role, segments.starts[0], segments.ends[segments.ends.length - 1]);
   const conditions = [
     // What skips rows outside the days says the same as the condition on their numbers.
     ...(prune ? [prune] : condition ? [condition] : []),
+    ...within,
     ...filters.filter((filter) => !later(filter)).map(rows.condition),
   ];
   const inner = byKeyFirst ? attributes.filter((attribute) => linkWithTable(fact, attribute, world) === undefined) : attributes;
@@ -118,7 +121,7 @@ export const cubeStatement = (
   // Numbers leave as doubles, which drivers hand over as they are; where they are added up again, at the end.
   const out = byKeyFirst ? (sql: string): string => sql : dialect.toDouble;
   const measures = aggregates.map((aggregate, k) => `${out(`(${rows.aggregate(aggregate)})`)} as a${k}`);
-  const bySegment = role === undefined || join || segment === '0' ? '1' : fact.sameDay(role);
+  const bySegment = role === undefined || !byDay ? '1' : fact.sameDay(role);
   const numbers = groups.map((_, k) => (k === 0 ? bySegment : String(k + 1))).join(', ');
   const first = [
     `select ${[...groups, ...measures].join(',\n  ')}`,

@@ -56,6 +56,35 @@ export const dayTable = ({ eachDay }: Dialect, name: string, days: ArrayLike<Day
     from (values ${valueLines(rows)}) as s (${fields.join(', ')}), ${eachDay('s.first', 's.last')} as d (day)) as ${name}`;
 };
 
+/** What stands beside the day of a row: as values by name, with what must be joined for them and what rows must meet. */
+export interface BesideDay {
+  readonly values: Readonly<Record<string, string>>;
+  readonly join: string;
+  readonly conditions: readonly string[];
+}
+
+/** Whole numbers beside days in order, for rows whose day is among them; others fall out. */
+export const besideDay = (dialect: Dialect, name: string, days: ArrayLike<Day>, columns: Columns, day: string): BesideDay => {
+  const { lookup } = dialect;
+  const names = Object.keys(columns);
+  if (!lookup || days.length === 0)
+    return {
+      values: Object.fromEntries(names.map((own) => [own, `${name}.${own}`])),
+      join: `join ${dayTable(dialect, name, days, columns)} on ${name}.day = ${day}`,
+      conditions: [],
+    };
+  const [first, last] = [days[0], days[days.length - 1]];
+  const values = Object.fromEntries(
+    Object.entries(columns).map(([own, column]) => {
+      const list = new Array<number | null>(last - first + 1).fill(null);
+      for (let k = 0; k < days.length; k++) list[days[k] - first] = column[k];
+      return [own, lookup(list, `${day} - ${first} + 1`)];
+    }),
+  );
+  const hasGaps = days.length < last - first + 1;
+  return { values, join: '', conditions: [`${day} between ${first} and ${last}`, ...(hasGaps ? [`${values[names[0]]} is not null`] : [])] };
+};
+
 /** Stretches of days as they are, one row each with its number. */
 export const stretchTable = (
   name: string,

@@ -86,6 +86,11 @@ export interface Dialect {
   readonly group: (text: string, pattern: string, group: number) => string;
   /** A text compared by code points. */
   readonly byCodePoint: (text: string) => string;
+  /**
+   * The whole number at a place, from 1 on, of a list that is written out; null behind its end. Where it is given, what stands beside days
+   * is looked up so and no relation of days is joined, which engines on many machines would gather in one place.
+   */
+  readonly lookup?: (list: readonly (number | null)[], place: string) => string;
   /** What may stand behind FROM for the whole numbers from a first to a last one, both inclusive; they may be columns of what stands before it. */
   readonly eachDay: (first: string, last: string) => string;
 }

@@ -4,7 +4,7 @@ import type { Link } from '../../model/model.ts';
 import type { Events, EventsRequest, SeenKeys } from '../../plan/request.ts';
 import { linkWithTable, summedFact } from './cube.ts';
 import type { Rows, Statement } from './database.ts';
-import { dayTable } from './day-table.ts';
+import { besideDay } from './day-table.ts';
 import { ROWS, type SqlFact } from './fact.ts';
 import { type SqlWorld, segmentSql, selectOf } from './select.ts';
 
@@ -42,7 +42,7 @@ const sightings = (request: EventsRequest, window: number, fact: SqlFact, world:
   const rows = selectOf(fact, world, knownBy);
   const day = `(${fact.day(role as string)})`;
   // Coarse rows stand on the first day of their period.
-  const { stand, join } = segmentSql(dialect, day, segments, fact.bounds.get(role as string));
+  const { stand, join, within } = segmentSql(dialect, day, segments, fact.bounds.get(role as string));
   const daily = stand === day;
   const prune = fact.between(role as string, from[0], to[to.length - 1]);
   const distinct = count.kind === 'distinct';
@@ -55,6 +55,7 @@ const sightings = (request: EventsRequest, window: number, fact: SqlFact, world:
   const inRows = attributes.map((attribute) => linkWithTable(fact, attribute, world) === undefined);
   const conditions = [
     ...(prune ? [prune] : []),
+    ...within,
     ...[...filters, ...where].map(rows.condition),
     ...(distinct ? [`${key} is not null`] : []),
   ];
@@ -93,23 +94,24 @@ const stepsSql = (request: EventsRequest, window: number, fact: SqlFact, world: 
   const distinct = count.kind === 'distinct';
   const { body, members, texts, joins } = namedSightings(request, window, fact, world);
   const { days, reached, passed } = reachOf(windows[window]);
+  const { values, join, conditions } = besideDay(dialect, 'a', days, { reached, passed }, `${ROWS}.d`);
   const names = attributes.map((_, k) => `m${k}`);
   const split = names.map((name) => `${name}, `).join('');
   // Names of ours that no table of a model can meet.
   const [seen, runs, steps] = ['seen', 'runs', 'steps'].map((name) => unmet(name, `${body}${joins}`));
+  // Each run is read once for both of its ends: what is named in two places some engines work out twice.
   // Sightings that the same anchors reach are one: all but the last of them end where they begin, and fall out.
   return `with ${seen} as (
-  select ${[...members, `${ROWS}.k`, 'a.reached', 'a.passed', ...(distinct ? [] : [`${ROWS}.d`, `${ROWS}.w`])].join(', ')}
-  from ${body}
-    join ${dayTable(dialect, 'a', days, { reached, passed })} on a.day = ${ROWS}.d
+  select ${[...members, `${ROWS}.k`, `${values.reached} as reached`, `${values.passed} as passed`, ...(distinct ? [] : [`${ROWS}.d`, `${ROWS}.w`])].join(', ')}
+  from ${body}${join === '' ? '' : `\n    ${join}`}${conditions.length === 0 ? '' : `\n  where ${conditions.join('\n    and ')}`}
 ), ${runs} as (
   select ${split}${distinct ? '1 as w' : 'w'}, reached as start,
     least(passed, coalesce(lead(reached) over (partition by k${names.map((name) => `, ${name}`).join('')} order by ${distinct ? 'reached, passed' : 'd'}), ${windows[window].from.length})) as stop
   from ${seen}
 ), ${steps} as (
-  select ${split}start as anchor, w from ${runs} where start < stop
-  union all
-  select ${split}stop, -w from ${runs} where start < stop
+  select ${split}case when e.side = 0 then start else stop end as anchor, case when e.side = 0 then w else -w end as w
+  from ${runs} cross join (values (0), (1)) as e (side)
+  where start < stop
 )
 select s.anchor${texts.map((text) => `, ${text}`).join('')}, s.step
 from (select anchor, ${split}sum(w) as step from ${steps} group by anchor${names.map((name) => `, ${name}`).join('')}) as s${joins}`;

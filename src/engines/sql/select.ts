@@ -8,7 +8,7 @@ import { rowMapOf } from '../../plan/members/kinds.ts';
 import type { KeyMap, RowMap, ThresholdMap } from '../../plan/members/map.ts';
 import { passes } from '../../plan/members/test.ts';
 import type { AggregateRequest, Filter, RowValue, Segments, WorkingDays } from '../../plan/request.ts';
-import { dayTable, stretchTable, workedTable } from './day-table.ts';
+import { besideDay, stretchTable, workedTable } from './day-table.ts';
 import { columnNamed, type Dialect, type Relation, rawColumn, readable, type SqlColumn } from './dialect.ts';
 import { type KeyColumn, type SqlFact, versionedFrom } from './fact.ts';
 import { isBlankSql, keySql, looksSpecial } from './values.ts';
@@ -300,19 +300,33 @@ const scaledStart = (start: number, scale: number): number => {
   return Math.abs(Math.round(exact) - exact) < 1e-6 ? Math.round(exact) : exact;
 };
 
+/** How rows are told their segments. */
+export interface SegmentSql {
+  readonly segment: string;
+  readonly stand: string;
+  readonly join: string;
+  /** The days that are asked for; what skips rows by their dates may say it in its place. */
+  readonly condition: string;
+  /** What rows must meet besides, where nothing is joined that they would fall out of. */
+  readonly within: readonly string[];
+  /** Days are segments: rows of one day are of one segment. */
+  readonly byDay?: true;
+}
+
 /** Number of a row's segment, and the day it stands on, the first of its segment: counted from the first day where days are segments, else looked up in a small relation. */
 export const segmentSql = (
   dialect: Dialect,
   day: string,
   { starts, ends }: Segments,
   bounds: { readonly first: number; readonly last: number } | undefined,
-): { readonly segment: string; readonly stand: string; readonly join: string; readonly condition: string } => {
+): SegmentSql => {
   const last = starts.length - 1;
   // Databases take bounds of a computed day to leave few rows: where they leave all, they are not said.
   const covers = bounds !== undefined && starts[0] <= bounds.first && bounds.last <= ends[last];
   const condition = covers ? `${day} is not null` : `${day} between ${starts[0]} and ${ends[last]}`;
-  if (last === 0) return { segment: '0', stand: day, join: '', condition };
-  if (ends[last] - starts[0] === last) return { segment: `${day} - ${starts[0]}`, stand: day, join: '', condition };
+  if (last === 0) return { segment: '0', stand: day, join: '', condition, within: [] };
+  if (ends[last] - starts[0] === last)
+    return { segment: `${day} - ${starts[0]}`, stand: day, join: '', condition, within: [], byDay: true };
   if (bounds && bounds.last - bounds.first > MOST_DAYS) {
     // A far date: stretches instead of days, which are slower to look up.
     return {
@@ -320,6 +334,7 @@ export const segmentSql = (
       stand: 'p.first',
       join: `join ${stretchTable('p', { starts, ends })} on ${day} between p.first and p.last`,
       condition,
+      within: [],
     };
   }
   const days: number[] = [];
@@ -331,10 +346,6 @@ export const segmentSql = (
       segments.push(s);
       stands.push(starts[s]);
     }
-  return {
-    segment: 'p.segment',
-    stand: 'p.stand',
-    join: `join ${dayTable(dialect, 'p', days, { segment: segments, stand: stands })} on p.day = ${day}`,
-    condition,
-  };
+  const { values, join, conditions } = besideDay(dialect, 'p', days, { segment: segments, stand: stands }, day);
+  return { segment: values.segment, stand: values.stand, join, condition, within: conditions };
 };

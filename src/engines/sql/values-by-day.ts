@@ -15,9 +15,9 @@ const placing = (
 ) => {
   const rows = selectOf(fact, world, knownBy);
   const day = `(${fact.day(role as string)})`;
-  const { segment, stand, join, condition } = segmentSql(world.dialect, day, segments, fact.bounds.get(role as string));
+  const { segment, stand, join, condition, within } = segmentSql(world.dialect, day, segments, fact.bounds.get(role as string));
   const prune = fact.between(role as string, segments.starts[0], segments.ends[segments.ends.length - 1]);
-  const conditions = [prune ?? condition, ...[...filters, ...where].map(rows.condition)];
+  const conditions = [prune ?? condition, ...within, ...[...filters, ...where].map(rows.condition)];
   const members = attributes.map((attribute, k) => `${rows.member(attribute)} as m${k}`);
   return { rows, segment, stand, conditions, members, from: () => `${rows.from()}${join ? `\n  ${join}` : ''}` };
 };
