@@ -31,16 +31,17 @@ const recall = <T>({ known }: Answers, key: string): { readonly value: T } | und
   return bytes && { value: deserialize(bytes) as T };
 };
 
-/** Bytes of the lists of numbers in a value: what is far too large is not written out only to be measured. */
-const listBytes = (value: unknown): number =>
-  ArrayBuffer.isView(value)
-    ? value.byteLength
-    : typeof value === 'object' && value !== null
-      ? Object.values(value).reduce((sum: number, own) => sum + listBytes(own), 0)
-      : 0;
+/** About how many bytes a value takes: what is far too large is not written out only to be measured. */
+const roughBytes = (value: unknown): number => {
+  if (ArrayBuffer.isView(value)) return value.byteLength;
+  // Rows of one list are much alike.
+  if (Array.isArray(value)) return value.length * (value.length === 0 ? 0 : roughBytes(value[0]));
+  if (typeof value !== 'object' || value === null) return typeof value === 'string' ? value.length : 8;
+  return Object.values(value).reduce((sum: number, own) => sum + roughBytes(own), 0);
+};
 
 const remember = (answers: Answers, key: string, value: unknown): void => {
-  if (answers.size + listBytes(value) > MOST_ANSWERS) return;
+  if (answers.size + roughBytes(value) > MOST_ANSWERS) return;
   const bytes = serialize(value);
   if (answers.size + bytes.length > MOST_ANSWERS) return;
   answers.known.set(sha(key), bytes);
