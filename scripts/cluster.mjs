@@ -49,8 +49,25 @@ const REPOSITORY = join(homedir(), '.m2/repository');
 const archive = (artifact, packaging) => {
   const file = join(REPOSITORY, 'io/trino', artifact, VERSION, `${artifact}-${VERSION}.${packaging}`);
   if (!existsSync(file)) {
-    const asked = ['-q', '-B', 'dependency:get', '-Dtransitive=false', `-Dartifact=io.trino:${artifact}:${VERSION}:${packaging}`];
-    execFileSync('mvn', asked, { stdio: ['ignore', 'inherit', 'inherit'] });
+    // Named, because Maven asks the system for the home of its user, and Node.js the environment.
+    const asked = [
+      '-q',
+      '-B',
+      `-Dmaven.repo.local=${REPOSITORY}`,
+      'dependency:get',
+      '-Dtransitive=false',
+      `-Dartifact=io.trino:${artifact}:${VERSION}:${packaging}`,
+    ];
+    try {
+      execFileSync('mvn', asked, { stdio: ['ignore', 'ignore', 'pipe'] });
+    } catch (error) {
+      throw new Error(
+        `Maven cannot fetch ${artifact} ${VERSION}: ${String(error.stderr ?? error.message)
+          .trim()
+          .split('\n')
+          .pop()}`,
+      );
+    }
   }
   return file;
 };
@@ -182,7 +199,12 @@ export const stop = (only) => {
 
 if (import.meta.url === `file://${process.argv[1]}`) {
   const [command, name] = process.argv.slice(2);
-  if (command === 'stop') stop(name);
-  else if (command === 'install') install();
-  else process.stdout.write(`${await start()}\n`);
+  try {
+    if (command === 'stop') stop(name);
+    else if (command === 'install') install();
+    else process.stdout.write(`${await start()}\n`);
+  } catch (error) {
+    process.stderr.write(`${error.message.split('\n')[0]}\n`);
+    process.exitCode = 1;
+  }
 }

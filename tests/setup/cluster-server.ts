@@ -1,5 +1,5 @@
 import { spawn } from 'node:child_process';
-import { mkdtempSync, renameSync, rmSync, writeFileSync } from 'node:fs';
+import { existsSync, mkdtempSync, renameSync, rmSync, writeFileSync } from 'node:fs';
 import { createServer } from 'node:net';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
@@ -14,6 +14,9 @@ declare module 'vitest' {
 
 /** Where the cluster of a test run is, or why there is none. */
 export type ClusterState = { readonly url: string } | { readonly why: string };
+
+/** What has not come so long after the start of a run, in milliseconds, is not waited for: a registry may be slow, or out of reach. */
+const LONGEST_WAIT = 15 * 60_000;
 
 const freePort = (): Promise<number> =>
   new Promise((resolve) => {
@@ -53,8 +56,16 @@ export const setup = async ({ provide }: TestProject): Promise<() => void> => {
   child.stdout.on('data', (piece) => void said.push(String(piece)));
   child.stderr.on('data', (piece) => void told.push(String(piece)));
   const last = (text: string): string => text.trim().split('\n').pop() ?? '';
-  child.once('exit', (code) => tell(code === 0 ? { url: last(said.join('')) } : { why: last(told.join('')) || `it ended with ${code}` }));
+  const late = setTimeout(() => {
+    tell({ why: `it was not ready after ${LONGEST_WAIT / 60_000} minutes` });
+    child.kill();
+  }, LONGEST_WAIT);
+  child.once('exit', (code) => {
+    clearTimeout(late);
+    if (!existsSync(file)) tell(code === 0 ? { url: last(said.join('')) } : { why: last(told.join('')) || `it ended with ${code}` });
+  });
   return () => {
+    clearTimeout(late);
     child.kill();
     spawn(process.execPath, ['scripts/cluster.mjs', 'stop'], { env, stdio: 'ignore' }).once('exit', () =>
       rmSync(folder, { recursive: true, force: true }),
