@@ -59,14 +59,10 @@ const archive = (artifact, packaging) => {
       `-Dartifact=io.trino:${artifact}:${VERSION}:${packaging}`,
     ];
     try {
-      execFileSync('mvn', asked, { stdio: ['ignore', 'ignore', 'pipe'] });
-    } catch (error) {
-      throw new Error(
-        `Maven cannot fetch ${artifact} ${VERSION}: ${String(error.stderr ?? error.message)
-          .trim()
-          .split('\n')
-          .pop()}`,
-      );
+      execFileSync('mvn', asked, { stdio: ['ignore', 'pipe', 'pipe'], encoding: 'utf8', env: { ...process.env, NO_COLOR: '1' } });
+    } catch ({ stdout, stderr, message }) {
+      const said = `${stdout ?? ''}\n${stderr ?? ''}`.split('\n').find((line) => line.includes('ERROR')) ?? message;
+      throw new Error(`Maven cannot fetch ${artifact} ${VERSION}: ${said.replace(/^.*ERROR\S* /, '').slice(0, 300)}`);
     }
   }
   return file;
