@@ -1,25 +1,11 @@
 import { memory } from '../src/engines/memory/index.ts';
 import { open, type Question } from '../src/index.ts';
-import { compared, makeRows, median, model, ms, print, REGIONS, ROWS, ratio, timed } from './rig.ts';
+import { compared, makeRows, median, model, ms, print, READINGS, REGIONS, ROWS, ratio, timed } from './rig.ts';
 
 /**
  * Twelve additive readings by month and region over ten million rows: the memory engine against the best SQL we
  * could write by hand for DuckDB, side by side in one run. Prints medians and ratios; sums are compared.
  */
-const READINGS = [
-  'revenue',
-  'lines',
-  'average-line',
-  'revenue over qtd',
-  'revenue over ytd',
-  'revenue over rolling-3-months',
-  'revenue over rolling-12-months',
-  'revenue vs previous',
-  'revenue vs year-earlier',
-  'revenue vs year-earlier as change',
-  'revenue on shipped',
-  'revenue on shipped over ytd',
-];
 const QUESTION: Question = { show: READINGS, by: 'month', per: ['region'], range: '2021-01/2025-12', asOf: '2025-12-31' };
 
 /** One scan a role, by month and region; windows over the few hundred rows that are left. */

@@ -94,6 +94,22 @@ export const makeRows = async (): Promise<Rows> => {
   return { connection, tables: { lines: columns, regions, budget } };
 };
 
+/** What is asked of sums alone. */
+export const READINGS = [
+  'revenue',
+  'lines',
+  'average-line',
+  'revenue over qtd',
+  'revenue over ytd',
+  'revenue over rolling-3-months',
+  'revenue over rolling-12-months',
+  'revenue vs previous',
+  'revenue vs year-earlier',
+  'revenue vs year-earlier as change',
+  'revenue on shipped',
+  'revenue on shipped over ytd',
+];
+
 const input: ModelInput = {
   sources: { lines: {}, regions: {}, budget: {} },
   dimensions: { region: { source: 'regions', key: 'region_id', attributes: { region: 'name' } } },

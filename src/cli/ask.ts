@@ -80,18 +80,18 @@ const clusterLine = async (runs: readonly StatementRun[], connect: string | unde
     clusterOf(connect),
     runs.map(({ id }) => id),
   ).catch(() => []);
-  const sum = (of: (run: StatementRun) => number): number => runs.reduce((all, run) => all + of(run), 0);
+  const all = runs.reduce((sum, run) => ({
+    ...run,
+    splits: sum.splits + run.splits,
+    bytes: sum.bytes + run.bytes,
+    rows: sum.rows + run.rows,
+    cpu: sum.cpu + run.cpu,
+  }));
   const parts = [
     `${counted(runs.length, 'statement')} on the cluster`,
-    counted(
-      sum(({ splits }) => splits),
-      'split',
-    ),
-    `${megabytes(sum(({ bytes }) => bytes))} and ${counted(
-      sum(({ rows }) => rows),
-      'row',
-    )} read`,
-    `${(sum(({ cpu }) => cpu) / 1000).toFixed(2)} s of computing`,
+    counted(all.splits, 'split'),
+    `${megabytes(all.bytes)} and ${counted(all.rows, 'row')} read`,
+    `${(all.cpu / 1000).toFixed(2)} s of computing`,
   ];
   const shares = workers.map(
     ({ worker, splits, bytes, cpu }) => `  ${worker}: ${counted(splits, 'split')}, ${megabytes(bytes)}, ${(cpu / 1000).toFixed(2)} s\n`,

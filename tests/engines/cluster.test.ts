@@ -151,6 +151,32 @@ describe.skipIf(url === undefined)('states of a cluster (V5, V6)', () => {
     await expect(asked('amount', 'Amount')).rejects.toMatchObject({ code: 'bad-table', message: expect.stringMatching(/one column/) });
   });
 
+  test.each([
+    ['looked up in a list', '1990-01-05', true],
+    ['joined where the list would be long', '1890-01-05', false],
+  ])('months of a history are %s, and add up to the whole (U1, M10)', async (_, first, isList) => {
+    await run(
+      'memory',
+      `create table past as select * from (values (date '${first}', decimal '1.50'), (date '2026-01-31', decimal '2.25')) as t (sold, amount)`,
+    );
+    const statements: string[] = [];
+    const past = defineModel({
+      sources: { past: { table: 'past' } },
+      facts: { past: { source: 'past', dates: { sold: 'sold' }, measures: { revenue: { sum: 'amount' } } } },
+    });
+    const book = await open(past, trino({ ...place('memory'), trace: ({ sql }) => void statements.push(sql) }), { asked: 'once' });
+    const range = `${first.slice(0, 4)}/2026`;
+    const { rows, totals } = await book.ask({ show: ['revenue'], by: 'month', range, totals: ['axis'] });
+    await book.close();
+    await run('memory', 'drop table past');
+    expect(rows.filter(([, amount]) => amount !== null)).toEqual([
+      [first.slice(0, 7), 1.5],
+      ['2026-01', 2.25],
+    ]);
+    expect(totals).toEqual([['Total', 3.75]]);
+    expect(statements.some((sql) => sql.includes('element_at'))).toBe(isList);
+  });
+
   test('who looks after the cluster sees whose statement runs, and what it took is told', async () => {
     const runs: StatementRun[] = [];
     const tagged = trino({

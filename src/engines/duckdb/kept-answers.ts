@@ -108,13 +108,10 @@ type Said = ReturnType<typeof saidBy>;
 /** A store that answers what is known, and opens another one for what is not. */
 export const answeringStore = async (answers: Answers, shelf: Shelf, open: () => Promise<Store>): Promise<Store> => {
   let opening: Promise<Store> | undefined;
-  const store = (): Promise<Store> => {
-    opening ??= open();
-    return opening;
-  };
   let real: Store | undefined;
   const opened = async (): Promise<Store> => {
-    real = await store();
+    opening ??= open();
+    real = await opening;
     return real;
   };
   const answered = async <T>(key: string, ask: (of: Store) => Promise<T>): Promise<T> => {

@@ -42,7 +42,7 @@ const valueLines = (rows: readonly string[]): string => {
 };
 
 /** A relation with a row for each of some days, in order, and whole numbers beside it. */
-export const dayTable = ({ eachDay }: Dialect, name: string, days: ArrayLike<Day>, columns: Columns): string => {
+const dayTable = ({ eachDay }: Dialect, name: string, days: ArrayLike<Day>, columns: Columns): string => {
   const names = Object.keys(columns);
   const stretches = stretchesOf(days, Object.values(columns));
   const grows = names.map((_, c) => stretches.some(({ numbers }) => numbers[c][1] !== 0));
@@ -63,17 +63,20 @@ export interface BesideDay {
   readonly conditions: readonly string[];
 }
 
+/** Longer lists would make a statement longer than engines take: days are joined then. */
+const LONGEST_LIST = 20_000;
+
 /** Whole numbers beside days in order, for rows whose day is among them; others fall out. */
 export const besideDay = (dialect: Dialect, name: string, days: ArrayLike<Day>, columns: Columns, day: string): BesideDay => {
   const { lookup } = dialect;
   const names = Object.keys(columns);
-  if (!lookup || days.length === 0)
+  const [first, last] = [days[0], days[days.length - 1]];
+  if (!lookup || days.length === 0 || last - first >= LONGEST_LIST)
     return {
       values: Object.fromEntries(names.map((own) => [own, `${name}.${own}`])),
       join: `join ${dayTable(dialect, name, days, columns)} on ${name}.day = ${day}`,
       conditions: [],
     };
-  const [first, last] = [days[0], days[days.length - 1]];
   const values = Object.fromEntries(
     Object.entries(columns).map(([own, column]) => {
       const list = new Array<number | null>(last - first + 1).fill(null);

@@ -12,13 +12,11 @@ import { openSqlStore } from '../sql/store.ts';
 import { type Connection, StatementFault, statement } from './client.ts';
 import { trinoDialect } from './dialect.ts';
 import { connectionOf, type TrinoOptions } from './options.ts';
-import { type PinnedTable, pinnedTable, presentState, snapshotIn } from './snapshots.ts';
+import { type PinnedTable, pinnedTable, presentState, shownState, snapshotIn } from './snapshots.ts';
 import { trinoColumn } from './types.ts';
 
 export type { StatementRun, TrinoOptions } from './options.ts';
 export { type WorkerShare, workersOf } from './workers.ts';
-
-const { identifier } = trinoDialect;
 
 /** Reads over a cluster: every question in one read-only transaction. Where a catalog keeps no states, each question sees one of its own. */
 export const trino = (options: TrinoOptions): Engine => ({
@@ -73,8 +71,8 @@ const byCase = (columns: readonly SqlColumn[], wanted: readonly string[], table:
 };
 
 const tableOf = (source: Source): string => (source.kind === 'table' ? source.table : source.name);
-const selectOf = (source: Source): string =>
-  source.kind === 'query' ? `(\n${source.query.replace(/;\s*$/, '')}\n)` : tableOf(source).split('.').map(identifier).join('.');
+/** On lines of its own, so that a comment at its end closes nothing. */
+const inBrackets = (query: string): string => `(\n${query.replace(/;\s*$/, '')}\n)`;
 
 const relationOf = async (source: Source, from: string, wanted: readonly string[], run: Session['run']): Promise<Relation> => {
   const table = tableOf(source);
@@ -119,7 +117,7 @@ const beginSession = async (place: Place, signal: Cancellation | undefined): Pro
   const { connection, trace, ran, state, pinned, unpinned, chosen } = place;
   const open = async (): Promise<{ readonly id: string | undefined; readonly snapshots: string | undefined }> => {
     const { started } = await statement(connection, BEGIN, 'NONE', signal);
-    if (state !== undefined) return { id: started, snapshots: chosenState(chosen) };
+    if (state !== undefined) return { id: started, snapshots: shownState(chosen) };
     const run = async (sql: string) => (await statement(connection, sql, started, signal, 'state of the tables')).rows;
     return { id: started, snapshots: await presentState([...pinned.values()], run) };
   };
@@ -172,13 +170,6 @@ const beginSession = async (place: Place, signal: Cancellation | undefined): Pro
 /** Connectors whose tables keep snapshots. */
 const WITH_SNAPSHOTS = new Set(['iceberg']);
 
-/** An older state as the present one is said. */
-const chosenState = (chosen: Place['chosen']): string =>
-  [...chosen]
-    .map(([table, id]) => `${table}=${id}`)
-    .sort()
-    .join();
-
 const databaseOf = (model: Model, options: TrinoOptions): Database => {
   const { catalog, writes = 'others', state } = options;
   const connection = connectionOf(options);
@@ -196,7 +187,7 @@ const databaseOf = (model: Model, options: TrinoOptions): Database => {
     const wanted = columnsOfSource(source.name, model);
     if (source.kind === 'query') {
       place.unpinned.add(source.name);
-      return relationOf(source, selectOf(source), wanted, run);
+      return relationOf(source, inBrackets(source.query), wanted, run);
     }
     const parts = name.split('.');
     const connector = await connectorOf(parts.length === 3 ? parts[0] : catalog, run);

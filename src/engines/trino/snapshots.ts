@@ -25,14 +25,15 @@ export const pinnedTable = (name: string): PinnedTable => {
   return { name, from: parts.map(identifier).join('.'), refs: beside('refs'), history: beside('history') };
 };
 
-const shown = (snapshots: readonly (readonly [table: string, id: string])[]): string =>
-  snapshots
+/** A state as people and options write it: `table=id,table=id`. */
+export const shownState = (snapshots: Iterable<readonly [table: string, id: string]>): string =>
+  [...snapshots]
     .map(([table, id]) => `${table}=${id}`)
     .sort()
     .join(',');
 
 /**
- * Touches all tables, so that none is seen later than another, and says which snapshots those are, as `table=id,table=id`. Within a
+ * Touches all tables, so that none is seen later than another, and says which snapshots those are. Within a
  * transaction a table and what it tells of itself are the same.
  */
 export const presentState = async (tables: readonly PinnedTable[], run: RunRows): Promise<string | undefined> => {
@@ -41,7 +42,7 @@ export const presentState = async (tables: readonly PinnedTable[], run: RunRows)
   const rows = await run(
     tables.map(({ refs }, k) => `select ${k}, cast(snapshot_id as varchar) from ${refs} where name = 'main'`).join(' union all '),
   );
-  return shown(rows.map(([k, id]) => [tables[Number(k)].name, String(id)]));
+  return shownState(rows.map(([k, id]) => [tables[Number(k)].name, String(id)]));
 };
 
 const wrong = (state: string): DurchblickError =>
