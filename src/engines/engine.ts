@@ -64,6 +64,13 @@ export interface Store extends CalendarTables {
   readonly kind: (source: string, column: string) => Promise<ColumnKind>;
   /** Rows of a fact that may be seen (V3), as they stand in its source. */
   readonly factRows: (fact: Fact, columns: readonly string[]) => Promise<readonly Record<string, unknown>[]>;
+  /** What became of the rows of facts since the state before, where only more of them may have come and all they rest on stayed the same. */
+  readonly since?: {
+    /** The state before. */
+    readonly token: string;
+    /** `rows`: those that came can be asked of alone (`RowSet.gained`). Undefined where anything may have changed. */
+    readonly of: (fact: Fact) => Promise<'nothing' | 'rows' | undefined>;
+  };
   /** What the state that is seen is told apart by, and when it was begun, in milliseconds. */
   readonly sees?: DataState;
   /** Where rows are of files that may be replaced: what they are now. Another state than the one opened is opened anew. */

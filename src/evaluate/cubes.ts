@@ -5,6 +5,7 @@ import type { Store } from '../engines/engine.ts';
 import { aborted, type Shared, sharedWork } from '../plan/cancel.ts';
 import type { AggregateRequest, Cancellation, Cube, CubeRequest, RowSet, Segments, Tallies, TallyRequest } from '../plan/request.ts';
 import { aggregateKey, rowSetKey, tallyRequestKey } from '../plan/request-keys.ts';
+import { type Base, baseIn, grownCells, type KeptCells, type KeptIndex, keptIndex, partsOf } from './grown.ts';
 
 /** One aggregate of a day cube with its lookups, made when first asked for and kept. */
 export interface Cells {
@@ -30,6 +31,14 @@ export interface Cubes {
   readonly cells: (rows: RowSet, segments: Segments, aggregate: AggregateRequest, signal?: Cancellation) => Promise<Cells>;
   readonly tallies: (request: TallyRequest, signal?: Cancellation) => Promise<Tallies>;
   readonly counts: CubeCounts;
+  /** What is there now, for a state that only more rows make another. */
+  readonly kept: () => readonly KeptCells<Cells>[];
+}
+
+/** The cells of the state before, and what became of a fact's rows since; undefined where anything may have. */
+export interface EarlierCells {
+  readonly cells: readonly KeptCells<Cells>[];
+  readonly of: (fact: RowSet['fact']) => Promise<'nothing' | 'rows' | undefined>;
 }
 
 /**
@@ -106,7 +115,11 @@ interface Waiting {
 
 /** Cells under way or there. */
 interface Known {
+  readonly rows: RowSet;
+  readonly aggregate: AggregateRequest;
   readonly cells: Promise<Cells>;
+  /** The same once they are there. */
+  found?: Cells;
   /** What makes them, until they are there. */
   work: Shared | undefined;
   /** Bytes they take once they are there. */
@@ -195,6 +208,7 @@ interface Cache {
   readonly limit: number;
   readonly counts: CubeCounts;
   readonly known: Map<string, Known>;
+  readonly earlier: { readonly index: KeptIndex<Cells>; readonly of: EarlierCells['of'] } | undefined;
   /** Bytes of what is there. */
   size: number;
   waiting: Map<string, Waiting>;
@@ -210,6 +224,15 @@ const shrink = (cache: Cache): void => {
   }
 };
 
+/** Cells are there. */
+const settle = (cache: Cache, entry: Known, found: Cells): void => {
+  entry.work = undefined;
+  entry.found = found;
+  // The lookups made from the cells take as much again.
+  entry.bytes = found.cells.byteLength * 2;
+  cache.size += entry.bytes;
+};
+
 const done = (cache: Cache, { answers, work }: Waiting, cube: Cube): void => {
   const { counts, known } = cache;
   work.end();
@@ -219,12 +242,7 @@ const done = (cache: Cache, { answers, work }: Waiting, cube: Cube): void => {
     const { cells } = cube.columns[k];
     counts.cells += cells.length;
     const entry = known.get(key);
-    if (entry?.work === work) {
-      entry.work = undefined;
-      // The lookups made from the cells take as much again.
-      entry.bytes = cells.byteLength * 2;
-      cache.size += entry.bytes;
-    }
+    if (entry?.work === work) settle(cache, entry, made[k]);
     resolve(made[k]);
   });
 };
@@ -263,13 +281,69 @@ const entryOf = (cache: Cache, group: string, rows: RowSet, segments: Segments):
   return entry;
 };
 
+/** What was wanted, and the key that it is known by. */
+interface Wanted {
+  readonly rows: RowSet;
+  readonly segments: Segments;
+  readonly aggregate: AggregateRequest;
+  readonly key: string;
+}
+
+/** Asks for cells together with what else is wanted now. */
+const asked = (cache: Cache, { rows, segments, aggregate, key }: Wanted, signal: Cancellation | undefined): Promise<Cells> => {
+  const entry = entryOf(cache, `${rowSetKey(rows)} ${segments.key}`, rows, segments);
+  entry.work.join(signal);
+  const cells = new Promise<Cells>((resolve, reject) => {
+    entry.aggregates.push(aggregate);
+    entry.answers.push({ resolve, reject, key });
+  });
+  // Whoever waits for it is told; where nobody does any more, there is nobody to tell.
+  cells.catch(() => undefined);
+  cache.known.set(key, { rows, aggregate, cells, work: entry.work, bytes: 0 });
+  return cells;
+};
+
+/** Cells of the state before with those of rows that came, or all cells anew where that cannot be said. */
+const fromEarlier = (cache: Cache, base: Base, wanted: Wanted, signal: Cancellation | undefined): Promise<Cells> => {
+  const { known, earlier } = cache;
+  const { rows, segments, aggregate, key } = wanted;
+  const work = sharedWork();
+  work.join(signal);
+  const made = async (): Promise<Cells> => {
+    const became = await earlier?.of(rows.fact);
+    if (became === undefined) return asked(cache, wanted, work.signal);
+    const { within, beyond } = partsOf(segments, base);
+    const ask = cellsIn(cache);
+    const [more, others] = await Promise.all([
+      became === 'rows' ? ask({ ...rows, gained: true }, within, aggregate, work.signal) : undefined,
+      beyond.starts.length > 0 ? ask(rows, beyond, aggregate, work.signal) : undefined,
+    ]);
+    const grown = grownCells(segments, aggregate, base, more, others);
+    if (!grown) return asked(cache, wanted, work.signal);
+    return { ...cellsFrom(grown.segments, grown.tuples, grown.cells, grown.scale), ...(grown.long ? { long: true as const } : {}) };
+  };
+  const cells = made();
+  known.set(key, { rows, aggregate, cells, work, bytes: 0 });
+  cells.then(
+    (found) => {
+      work.end();
+      const entry = known.get(key);
+      if (entry?.work === work) settle(cache, entry, found);
+    },
+    () => {
+      work.end();
+      if (known.get(key)?.work === work) known.delete(key);
+    },
+  );
+  return cells;
+};
+
 const cellsIn =
   (cache: Cache): Cubes['cells'] =>
   (rows, segments, aggregate, signal) => {
     if (signal?.aborted) return Promise.reject(aborted());
-    const { known, counts } = cache;
-    const group = `${rowSetKey(rows)} ${segments.key}`;
-    const key = `${group} ${aggregateKey(aggregate)}`;
+    const { known, counts, earlier } = cache;
+    const key = `${rowSetKey(rows)} ${segments.key} ${aggregateKey(aggregate)}`;
     const found = known.get(key);
     if (found && !found.work?.signal.aborted) {
       counts.cached++;
@@ -278,24 +352,35 @@ const cellsIn =
       known.set(key, found);
       return found.cells;
     }
-    const entry = entryOf(cache, group, rows, segments);
-    entry.work.join(signal);
-    const cells = new Promise<Cells>((resolve, reject) => {
-      entry.aggregates.push(aggregate);
-      entry.answers.push({ resolve, reject, key });
-    });
-    // Whoever waits for it is told; where nobody does any more, there is nobody to tell.
-    cells.catch(() => undefined);
-    known.set(key, { cells, work: entry.work, bytes: 0 });
-    return cells;
+    const wanted = { rows, segments, aggregate, key };
+    const base = earlier && baseIn(earlier.index, rows, segments, aggregate);
+    return base ? fromEarlier(cache, base, wanted, signal) : asked(cache, wanted, signal);
   };
 
 /**
  * A cache of day cubes over a store. Requests made in the same turn are put together: one scan answers all
  * aggregates over the same rows, also of questions that run at the same time.
  */
-export const cubesOf = (store: Store, limit: number, counts: CubeCounts = { scans: 0, cached: 0, cells: 0 }): Cubes => ({
-  counts,
-  tallies: talliesKept(store, counts),
-  cells: cellsIn({ store, limit, counts, known: new Map(), size: 0, waiting: new Map() }),
-});
+export const cubesOf = (
+  store: Store,
+  limit: number,
+  counts: CubeCounts = { scans: 0, cached: 0, cells: 0 },
+  earlier?: EarlierCells,
+): Cubes => {
+  const cache: Cache = {
+    store,
+    limit,
+    counts,
+    known: new Map(),
+    earlier: earlier && { index: keptIndex(earlier.cells), of: earlier.of },
+    size: 0,
+    waiting: new Map(),
+  };
+  return {
+    counts,
+    tallies: talliesKept(store, counts),
+    cells: cellsIn(cache),
+    kept: () =>
+      Array.from(cache.known.values()).flatMap(({ rows, aggregate, found }) => (found ? [{ rows, aggregate, cells: found }] : [])),
+  };
+};

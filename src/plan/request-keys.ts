@@ -10,6 +10,7 @@ export const rowSetKey = (rows: RowSet): string =>
     rows.knownBy ?? null,
     rows.heldOn ?? null,
     rows.hidden ?? null,
+    ...(rows.gained ? ['gained'] : []),
   ]);
 
 /** What an aggregate is of; null of the rows themselves. */

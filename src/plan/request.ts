@@ -92,6 +92,8 @@ export interface RowSet {
   readonly workingDays?: WorkingDays;
   /** No more combinations of members than this can there be; left out where nobody counted. No part of what is asked. */
   readonly memberBound?: number;
+  /** Only rows that came since the state before (`Store.since`). */
+  readonly gained?: true;
   /** Rows that fixed filters hide count too: only to find the shares of what is seen, never to show them (V3, G6). */
   readonly hidden?: 'counted';
 }

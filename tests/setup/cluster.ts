@@ -4,7 +4,7 @@ import { inject } from 'vitest';
 import { statement } from '../../src/engines/trino/client.ts';
 import type { TrinoOptions } from '../../src/engines/trino/index.ts';
 import type { ClusterState } from './cluster-server.ts';
-import { type Tables, typeOf } from './tables.ts';
+import { type Rows, type Tables, typeOf } from './tables.ts';
 
 /** Waits until it is known where the cluster of this run is; undefined where there is none. */
 export const clusterUrl = async (): Promise<string | undefined> => {
@@ -29,24 +29,54 @@ const TYPES: Readonly<Record<string, string>> = {
 const quoted = (name: string): string => `"${name.replaceAll('"', '""')}"`;
 const literal = (text: string): string => `'${text.replaceAll("'", "''")}'`;
 
+/** How tables are loaded: into which catalog, dates and amounts as texts or not, and which of their rows at first. */
+interface Loading {
+  readonly catalog?: 'memory' | 'lake';
+  readonly texts?: boolean;
+  readonly first?: Tables;
+}
+
+/** Tables of a schema on the cluster. */
+export interface Loaded {
+  readonly options: TrinoOptions;
+  /** More rows for a table that is there. */
+  readonly insert: (name: string, rows: Rows) => Promise<void>;
+  readonly run: (sql: string) => Promise<unknown>;
+  readonly drop: () => Promise<void>;
+}
+
 /** Loads tables into a schema of their own. */
 export const loadIntoCluster = async (
   schema: string,
   tables: Tables,
-  texts = false,
-): Promise<{ readonly options: TrinoOptions; readonly drop: () => Promise<void> }> => {
-  const options = { server: (await clusterUrl()) as string, catalog: 'memory', schema, user: 'tests', writes: 'nobody' as const };
+  { catalog = 'memory', texts = false, first = tables }: Loading = {},
+): Promise<Loaded> => {
+  const writes = catalog === 'memory' ? ('nobody' as const) : ('others' as const);
+  const options = { server: (await clusterUrl()) as string, catalog, schema, user: 'tests', writes };
   const run = (sql: string) => statement(options, sql, undefined);
   await run(`create schema ${quoted(schema)}`);
-  for (const [name, rows] of Object.entries(tables)) {
-    const columns = [...new Set(rows.flatMap((row) => Object.keys(row)))].map((column) => {
-      const values = rows.map((row) => row[column] ?? null);
-      return { name: quoted(column), values, type: TYPES[typeOf(values, texts)] };
-    });
-    const typed = columns.map(({ name: column, type }, k) => `cast(r[${k + 1}] as ${type}) as ${column}`);
-    await run(`create table ${quoted(name)} (${columns.map((column) => `${column.name} ${column.type}`).join(', ')})`);
+  const columns = new Map(
+    Object.entries(tables).map(([name, rows]) => {
+      const names = [...new Set(rows.flatMap((row) => Object.keys(row)))];
+      return [
+        name,
+        names.map((column) => ({
+          column,
+          type: TYPES[
+            typeOf(
+              rows.map((row) => row[column] ?? null),
+              texts,
+            )
+          ],
+        })),
+      ] as const;
+    }),
+  );
+  const insert = async (name: string, rows: Rows): Promise<void> => {
+    const own = columns.get(name) ?? [];
+    const typed = own.map(({ column, type }, k) => `cast(r[${k + 1}] as ${type}) as ${quoted(column)}`);
     // As texts of JSON: a list of thousands of VALUES is planned for minutes.
-    const lines = rows.map((_, k) => JSON.stringify(columns.map(({ values }) => (values[k] === null ? null : String(values[k])))));
+    const lines = rows.map((row) => JSON.stringify(own.map(({ column }) => ((row[column] ?? null) === null ? null : String(row[column])))));
     for (let start = 0, length = 0, k = 0; k < lines.length; k++) {
       length += lines[k].length;
       if (length < MOST_TEXT && k + 1 < lines.length) continue;
@@ -56,9 +86,15 @@ export const loadIntoCluster = async (
       );
       [start, length] = [k + 1, 0];
     }
+  };
+  for (const [name, own] of columns) {
+    await run(`create table ${quoted(name)} (${own.map(({ column, type }) => `${quoted(column)} ${type}`).join(', ')})`);
+    await insert(name, first[name] ?? []);
   }
   return {
     options,
+    insert,
+    run,
     drop: async () => {
       for (const name of Object.keys(tables)) await run(`drop table ${quoted(name)}`);
       await run(`drop schema ${quoted(schema)}`);

@@ -3,7 +3,7 @@
 import { once } from '../../basics/kept-promises.ts';
 import type { Store } from '../../engines/engine.ts';
 import { DurchblickError } from '../../errors.ts';
-import { type CubeCounts, cubesOf } from '../../evaluate/cubes.ts';
+import { type CubeCounts, cubesOf, type EarlierCells } from '../../evaluate/cubes.ts';
 import type { Model } from '../../model/model.ts';
 import { type Shared, sharedWork } from '../../plan/cancel.ts';
 import type { Cancellation } from '../../plan/request.ts';
@@ -59,6 +59,10 @@ const throughSessions = (first: Store, sessions: ReadonlySet<Store>): Store => {
   };
 };
 
+/** The cells of the state before, where the database can tell what became of it. */
+const earlierCells = ({ since }: Store, latest: Seen | undefined): EarlierCells | undefined =>
+  since && latest?.token === since.token ? { cells: latest.state.cubes.kept(), of: since.of } : undefined;
+
 /** A session of one or several questions. */
 interface View {
   readonly begun: Promise<{ readonly session: Store; readonly seen: Seen }>;
@@ -86,7 +90,7 @@ const seenBy = async (live: Live, session: Store): Promise<Seen> => {
   }
   const sessions = new Set([session]);
   const store = throughSessions(session, sessions);
-  const seen: Seen = { token, sessions, state: stateOf(model, store, cubesOf(store, cacheBytes, counts)) };
+  const seen: Seen = { token, sessions, state: stateOf(model, store, cubesOf(store, cacheBytes, counts, earlierCells(store, latest))) };
   await check(seen.state);
   live.latest = seen;
   return seen;

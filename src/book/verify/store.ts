@@ -306,6 +306,7 @@ export const plainStore = async (model: Model, base: Store, { fixed }: OpenOptio
       counts: { scans: 0, cached: 0, cells: 0 },
       cells: async (set, segments, aggregate) => cells(set, segments, aggregate),
       tallies: async (request) => tallies(request),
+      kept: () => [],
     },
   };
 };

@@ -27,11 +27,16 @@ export interface Field {
   readonly modifier: number;
 }
 
+/** What became of a relation between two states: nothing, or rows came, which stand behind FROM in its place. */
+export type Change = 'nothing' | { readonly rows: string };
+
 /** Runs statements, one after the other, all of which see the same state of the data. */
 export interface Session {
   readonly run: (statement: Statement, signal?: Cancellation) => Promise<Rows>;
   /** What the state that it sees is told apart by, and when it was begun, in milliseconds; undefined where nobody writes. */
   readonly sees?: DataState;
+  /** The same once all relations are known, where only then it can be told. */
+  readonly settled?: () => Promise<DataState>;
   readonly end: () => Promise<void>;
 }
 
@@ -48,6 +53,8 @@ export interface Database {
    * Undefined where rows stay where they are.
    */
   readonly keep?: (name: string, select: string) => Promise<string>;
+  /** What became of relations since an earlier state, by what stands behind FROM; anything may have become of those left out. */
+  readonly changes?: (relations: readonly Relation[], since: DataState, session: Session) => Promise<ReadonlyMap<string, Change>>;
   readonly file?: (path: string) => Promise<Uint8Array>;
   /** `fixing` is called right before the state that the session sees is fixed. */
   readonly begin: (signal?: Cancellation, fixing?: () => void) => Promise<Session>;

@@ -1,6 +1,7 @@
 // How a column's dates are read: looked up in the data of one state.
 import { zoneStretches } from '../../calendar/dates.ts';
 import type { Dialect, SqlColumn } from './dialect.ts';
+import { counted, type Figure, type FigureValue, greatest, least } from './figures.ts';
 import { COARSE_FORMS, type DateReading, daySql, TEXT_FORMS, type TextForm, trimmedSql } from './values.ts';
 
 export type { DateReading } from './values.ts';
@@ -22,7 +23,7 @@ export const readingOf = async (
   sql: string,
   dialect: Dialect,
   timeZone: string,
-  numbers: (what: string, expressions: readonly string[]) => Promise<readonly (number | null)[]>,
+  numbers: (what: string, figures: readonly Figure[]) => Promise<readonly FigureValue[]>,
 ): Promise<DateReading> => {
   const plain = { format: rules.format, blankDates: rules.blankDates, forms: [], uniform: false, zone: UTC };
   let forms: readonly TextForm[] = [];
@@ -30,8 +31,8 @@ export const readingOf = async (
   if (column.kind === 'text' && rules.format === undefined) {
     const possible = (Object.keys(TEXT_FORMS) as TextForm[]).filter((form) => rules.grain === 'coarse' || !COARSE_FORMS.includes(form));
     const [texts, ...found] = await numbers(`forms of ${about}`, [
-      `sum(case when ${sql} <> '' then 1 else 0 end)`,
-      ...possible.map((form) => `sum(case when ${dialect.matches(trimmedSql(sql), TEXT_FORMS[form])} then 1 else 0 end)`),
+      counted(`${sql} <> ''`),
+      ...possible.map((form) => counted(dialect.matches(trimmedSql(sql), TEXT_FORMS[form]))),
     ]);
     forms = possible.filter((_, k) => (found[k] ?? 0) > 0);
     uniform = found.some((count) => count === texts);
@@ -40,7 +41,7 @@ export const readingOf = async (
     return { ...plain, forms, uniform };
   // In UTC the days are off by one at most.
   const rough = daySql(dialect, sql, column, { ...plain, forms, uniform });
-  const [first, last] = await numbers(`the span of ${about}`, [`min(${rough})`, `max(${rough})`]);
+  const [first, last] = await numbers(`the span of ${about}`, [least(`min(${rough})`), greatest(`max(${rough})`)]);
   const zone =
     first === null || last === null ? UTC : zoneStretches(timeZone, Math.max(first - 3, -1e6) * DAY_MS, Math.min(last + 3, 3e6) * DAY_MS);
   return { ...plain, forms, uniform, zone };

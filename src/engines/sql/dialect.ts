@@ -4,6 +4,7 @@ import type { ColumnKind } from '../../basics/columnar.ts';
 import type { ZoneStretch } from '../../calendar/dates.ts';
 import type { DurchblickError } from '../../errors.ts';
 import type { NumberForm } from '../../model/decimal.ts';
+import type { FigureRows } from './figures.ts';
 
 /** What kind of values a column of a database holds. */
 export type SqlKind = Exclude<ColumnKind, 'mixed'>;
@@ -30,18 +31,12 @@ export interface SqlColumn {
 }
 
 /** Rows as something that may stand behind FROM. */
-export interface Relation {
+export interface Relation extends FigureRows {
   /** The file, table or source, as messages name it. */
   readonly name: string;
-  readonly from: string;
   readonly columns: readonly SqlColumn[];
   /** Rows are typed copies of texts: the texts as they stand in their file, in order, and the column of both that has a row's number there. */
   readonly written?: { readonly row: string; readonly from: string; readonly columns: readonly SqlColumn[] };
-  /** Rows that cannot change: what statements about all of them found out may be kept. */
-  readonly found?: {
-    readonly recall: (sql: string) => readonly (number | null)[] | undefined;
-    readonly remember: (sql: string, values: readonly (number | null)[]) => void;
-  };
   /** A file of texts, whose dates and numbers are worth reading once. */
   readonly texts?: true;
   /** Of a dimension with versions: the days on which a row holds, of rows as `d`; the second no longer (G9). */

@@ -6,6 +6,7 @@ import { badDates, doubledKey, unknownColumn, unusableColumn } from '../shared/f
 import { overlappingVersions } from '../shared/versions.ts';
 import type { Session } from './database.ts';
 import { columnNamed, type Dialect, type Relation, rawColumn, type SqlColumn } from './dialect.ts';
+import { counted, figuresOf, greatest, least } from './figures.ts';
 import { keyText, sideTable } from './side-table.ts';
 import { keySql, looksSpecial } from './values.ts';
 
@@ -37,13 +38,13 @@ export const withZones = async (
   if (instants.length === 0 || timeZone === 'UTC') return relation;
   const span = instants.flatMap((column) => {
     const seconds = dialect.toDouble(dialect.seconds(rawColumn(dialect, 'd', column)));
-    return [`min(${seconds})`, `max(${seconds})`];
+    return [least(`min(${seconds})`), greatest(`max(${seconds})`)];
   });
-  const { columns } = await run({ about: `the span of ${relation.name}`, sql: `select ${span.join(', ')}\nfrom ${relation.from} as d` });
+  const found = await figuresOf(relation, 'd', span, `the span of ${relation.name}`, run);
   const zones = new Map(
     instants.map(({ name }, k) => {
-      const [first, last] = [columns[2 * k][0], columns[2 * k + 1][0]];
-      return [name, first === null ? undefined : zoneStretches(timeZone, Number(first) * 1000, Number(last) * 1000)] as const;
+      const [first, last] = [found[2 * k], found[2 * k + 1]];
+      return [name, first === null || last === null ? undefined : zoneStretches(timeZone, first * 1000, last * 1000)] as const;
     }),
   );
   return { ...relation, columns: relation.columns.map((column) => ({ ...column, zone: zones.get(column.name) })) };
@@ -86,7 +87,7 @@ const heldDaysOf = async (
   const dayOf = async (written: string): Promise<string> => {
     const column = columnNamed(relation, written) as SqlColumn;
     const { day, bad } = await table.date(column, 'day');
-    const [count] = await table.ask(`bad dates in ${written}`, [`sum(case when ${bad} then 1 else 0 end)`]);
+    const [count] = await table.ask(`bad dates in ${written}`, [counted(bad)]);
     if ((count ?? 0) > 0) {
       const { row, value } = await table.firstBad(column, bad);
       throw badDates(relation.name, hidden ? undefined : row, written, value, count as number);

@@ -9,6 +9,7 @@ import { missingRates } from '../shared/rates.ts';
 import type { Session } from './database.ts';
 import { type DateReading, readingOf } from './dates.ts';
 import { columnNamed, type Dialect, freeName, type Relation, rawColumn, type SqlColumn } from './dialect.ts';
+import { ALL_ROWS, type Ask, added, counted, type Figure, figuresOf, greatest, least, NOTHING, some } from './figures.ts';
 import { columnNumber, computedNumber, type NumberRows, type NumberSql, together } from './numbers.ts';
 import { missingFigures, type RateTable, withRates } from './rates.ts';
 import { daySql, doubleSql, isBlankSql, keySql, looksSpecial, noDateSql } from './values.ts';
@@ -89,18 +90,9 @@ export const checkColumns = ({ fact, relation, model }: Pick<Opening, 'fact' | '
 
 /** One row of numbers about all rows. */
 const askOnce =
-  (opening: Opening, what: string) =>
-  async (expressions: readonly string[]): Promise<(number | null)[]> => {
-    if (expressions.length === 0) return [];
-    const sql = `select ${expressions.join(',\n  ')}\nfrom ${from(opening)}`;
-    const { found } = opening.relation;
-    const known = found?.recall(sql);
-    if (known) return [...known];
-    const { columns } = await opening.run({ about: about(what, opening), sql });
-    const values = columns.map((column) => (column[0] === null || column[0] === undefined ? null : Number(column[0])));
-    found?.remember(sql, values);
-    return values;
-  };
+  (opening: Opening, what: string): Ask =>
+  (figures) =>
+    figuresOf(opening.relation, ROWS, figures, about(what, opening), opening.run);
 
 /** The first row that meets a condition, and the text of a value in it. */
 const firstBad = async (
@@ -206,19 +198,15 @@ interface DateFigures {
 }
 
 /** The figures of a role without what is no day of D1. */
-const insideFigures = ({ bad, day }: RoleDates): string[] => [
-  `sum(case when ${bad} then 1 else 0 end)`,
-  `min(${day})`,
-  `max(${day})`,
-  `count(${day})`,
+const insideFigures = ({ bad, day }: RoleDates): Figure[] => [
+  counted(bad),
+  least(`min(${day})`),
+  greatest(`max(${day})`),
+  added(`count(${day})`),
 ];
 
 /** Everything about dates, keys and links that one look at all rows tells. */
-const dateFigures = async (
-  opening: Opening,
-  dates: readonly RoleDates[],
-  ask: (list: readonly string[]) => Promise<readonly (number | null)[]>,
-) => {
+const dateFigures = async (opening: Opening, dates: readonly RoleDates[], ask: Ask) => {
   const { fact, model, dialect } = opening;
   const enters = dates.find(({ role }) => role.name === fact.enters);
   const keys = [
@@ -227,25 +215,23 @@ const dateFigures = async (
   const links = [...new Set(fact.links.map(({ column }) => column))].filter((name) => columnOf(opening, name).kind === 'text');
   const raw = (name: string): string => rawOf(opening, name);
   const [rows, ...found] = await ask([
-    'count(*)',
+    ALL_ROWS,
     ...dates.flatMap((own) => {
-      const late = enters === undefined || enters === own ? '0' : `max(case when (${enters.day}) > (${own.day}) then 1 else 0 end)`;
+      const late = enters === undefined || enters === own ? NOTHING : some(`(${enters.day}) > (${own.day})`);
       const column = columnOf(opening, own.role.column);
       const value = raw(own.role.column);
       if (isPlainDates(column, own.role)) {
         const [first, last] = [`min(${value})`, `max(${value})`].map(dialect.dayNumber);
-        return ['0', first, last, `count(${value})`, late];
+        return [NOTHING, least(first), greatest(last), added(`count(${value})`), late];
       }
       return [...insideFigures(own), late];
     }),
     ...keys.map((name) => {
       const column = columnOf(opening, name);
       const blank = isBlankSql(dialect, raw(name), column);
-      return column.kind === 'text' || column.kind === 'double'
-        ? `sum(case when ${blank} then 1 else 0 end)`
-        : `count(*) - count(${raw(name)})`;
+      return column.kind === 'text' || column.kind === 'double' ? counted(blank) : added(`count(*) - count(${raw(name)})`);
     }),
-    ...links.map((name) => `max(case when ${looksSpecial(raw(name))} then 1 else 0 end)`),
+    ...links.map((name) => some(looksSpecial(raw(name)))),
   ]);
   const behind = FIGURES * dates.length;
   // Dates beyond all days are counted where there are some.
@@ -254,7 +240,7 @@ const dateFigures = async (
     return isPlainDates(columnOf(opening, dates[k].role.column), dates[k].role) && ((first ?? 0) < FIRST_DAY || (last ?? 0) > LAST_DAY);
   };
   const beyond = dates.flatMap((_, k) => (isBeyond(k) ? [k] : []));
-  const [, ...inside] = beyond.length === 0 ? [] : await ask(['count(*)', ...beyond.flatMap((k) => insideFigures(dates[k]))]);
+  const [, ...inside] = beyond.length === 0 ? [] : await ask([ALL_ROWS, ...beyond.flatMap((k) => insideFigures(dates[k]))]);
   beyond.forEach((k, at) => void found.splice(FIGURES * k, 4, ...inside.slice(4 * at, 4 * at + 4)));
   return {
     rows: rows ?? 0,
@@ -310,7 +296,7 @@ const numbersOf = (opening: Opening, given: Opening, rates: ReadonlyMap<string, 
     if (!column) throw unknownColumn(relation.name, name, [...relation.columns.map((known) => known.name), ...fact.columns.keys()]);
     const { bad } = doubleSql(dialect, rawColumn(dialect, ROWS, column), column);
     const [[wrongs], number] = await Promise.all([
-      ask(bad === undefined ? [] : [`sum(case when ${bad} then 1 else 0 end)`]),
+      ask(bad === undefined ? [] : [counted(bad)]),
       columnNumber(column, { dialect, alias: ROWS, rows, ask, texts }),
     ]);
     if (bad === undefined || (wrongs ?? 0) === 0) return number;

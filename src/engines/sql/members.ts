@@ -2,7 +2,7 @@
 
 import type { AttributeRef } from '../../model/attributes.ts';
 import { orderedMembers } from '../../model/members.ts';
-import type { Model } from '../../model/model.ts';
+import type { Fact, Model } from '../../model/model.ts';
 import { listedMembers, nameOf } from '../../plan/members/kinds.ts';
 import { passes } from '../../plan/members/test.ts';
 import type { Filter } from '../../plan/request.ts';
@@ -47,28 +47,49 @@ export const dimensionTexts = async (
 
 /** Members of an attribute in their order, `(none)` and `(unknown)` aside. */
 export const membersIn = async (attribute: AttributeRef, look: MemberLook): Promise<readonly string[]> => {
-  const { model, state, database, run, rows } = look;
+  const { model } = look;
   const listed = listedMembers(attribute, model);
   if (listed || attribute.kind !== 'attribute') return listed ?? [];
   const { dimension } = attribute;
   if (dimension.source !== undefined) {
-    const found = await dimensionTexts(attribute, [attribute.attribute], look);
+    const key = JSON.stringify([look.rows, attribute.key]);
+    // Where the state before is known at all, dimensions are what they were.
+    const before = look.state.namedBefore.get(key);
+    const found = before ? [] : await dimensionTexts(attribute, [attribute.attribute], look);
     const ranked = dimension.attributes.get(attribute.attribute)?.order === undefined ? 'by-text' : 'ranked';
-    return orderedMembers(
-      found.map(([[text], rank]) => [text, rank] as const),
-      ranked,
-    );
+    const members =
+      before ??
+      orderedMembers(
+        found.map(([[text], rank]) => [text, rank] as const),
+        ranked,
+      );
+    look.state.named.set(key, members);
+    return members;
   }
   const texts: [string, null][] = [];
   for (const fact of model.facts.values()) {
     if (!fact.links.some((link) => link.part === attribute.part)) continue;
-    const select = selectOf(await state.fact(fact, rows), await worldOf(state, database), undefined);
-    const text = select.member(attribute);
-    const { count, columns } = await run({
-      about: `members of ${attribute.key} in ${fact.name}`,
-      sql: `select distinct ${text} as c0\nfrom ${select.from()}`,
-    });
-    for (let k = 0; k < count; k++) texts.push([String(columns[0][k]), null]);
+    for (const text of await namedIn(fact, attribute, look)) texts.push([text, null]);
   }
   return orderedMembers(texts, 'by-text');
+};
+
+/** The members that a fact's own column names: those that rows name which came since the state before, beside those known from then. */
+const namedIn = async (fact: Fact, attribute: AttributeRef, { state, database, run, rows }: MemberLook): Promise<readonly string[]> => {
+  const key = JSON.stringify([rows, fact.name, attribute.key]);
+  const before = state.namedBefore.get(key);
+  const gained = before === undefined ? undefined : await state.gained(fact, rows);
+  const known = gained === undefined ? [] : (before ?? []);
+  const found = [...known];
+  if (gained !== 'nothing') {
+    const select = selectOf(gained ?? (await state.fact(fact, rows)), await worldOf(state, database), undefined);
+    const { count, columns } = await run({
+      about: `members of ${attribute.key} in ${fact.name}`,
+      sql: `select distinct ${select.member(attribute)} as c0\nfrom ${select.from()}`,
+    });
+    const there = new Set(known);
+    for (let k = 0; k < count; k++) if (!there.has(String(columns[0][k]))) found.push(String(columns[0][k]));
+  }
+  state.named.set(key, found);
+  return found;
 };

@@ -3,6 +3,7 @@ import type { Expression } from '../../language/syntax.ts';
 import { rateKey } from '../../model/columns.ts';
 import { digitsOf } from '../../model/decimal.ts';
 import { type Dialect, rawColumn, type SqlColumn } from './dialect.ts';
+import { type Ask, added, counted, every, type Figure, type FigureValue, greatest, NOTHING } from './figures.ts';
 import { type DoubleSql, doubleSql } from './values.ts';
 
 /**
@@ -28,14 +29,11 @@ const MOST_DECIMALS = 6;
 /** So many values of 16 digits add up to more than 2^53. */
 const MANY_LONG = 10;
 
-/** Values of one row, asked of the database over all rows. */
-export type Ask = (expressions: readonly string[]) => Promise<readonly (number | null)[]>;
-
 /** Asks together what is asked at the same time, so that rows are read once for all of it. */
 export const together = (ask: Ask): Ask => {
   interface Waiting {
-    readonly expressions: readonly string[];
-    readonly resolve: (values: readonly (number | null)[]) => void;
+    readonly figures: readonly Figure[];
+    readonly resolve: (values: readonly FigureValue[]) => void;
     readonly reject: (reason: unknown) => void;
   }
   let waiting: Waiting[] = [];
@@ -43,26 +41,24 @@ export const together = (ask: Ask): Ask => {
     const asked = waiting;
     waiting = [];
     try {
-      const values = await ask(asked.flatMap(({ expressions }) => expressions));
+      const values = await ask(asked.flatMap(({ figures }) => figures));
       let at = 0;
-      for (const { expressions, resolve } of asked) resolve(values.slice(at, (at += expressions.length)));
+      for (const { figures, resolve } of asked) resolve(values.slice(at, (at += figures.length)));
     } catch (error) {
       for (const { reject } of asked) reject(error);
     }
   };
-  return (expressions) =>
-    expressions.length === 0
+  return (figures) =>
+    figures.length === 0
       ? Promise.resolve([])
       : new Promise((resolve, reject) => {
-          if (waiting.push({ expressions, resolve, reject }) === 1) setTimeout(send, 0);
+          if (waiting.push({ figures, resolve, reject }) === 1) setTimeout(send, 0);
         });
 };
 
 /** A double as a whole number of units of 10^-scale. */
 const scaled = (double: string, scale: number): string => (scale === 0 ? double : `round(${double} * ${10 ** scale})`);
 const plain = ({ sql, scale }: NumberSql): string => (scale <= 0 ? sql : `(${sql} / 1e${scale})`);
-const flag = (condition: string): string => `min(case when ${condition} then 1 else 0 end)`;
-const count = (condition: string): string => `sum(case when ${condition} then 1 else 0 end)`;
 
 /** What is asked of the rows behind a column's numbers. */
 export interface NumberRows {
@@ -90,11 +86,11 @@ interface Looked {
  * The most decimals that any value needs, one more than counts where some need even more. Values so great that they fit few decimals
  * and not more of them need not be told apart: their sum is too great to be exact in any case.
  */
-const decimalsNeeded = ({ guarded, long }: DoubleSql, counted: string | undefined): string => {
-  if (counted !== undefined) return `max(case when ${long ?? 'false'} then 0 else least(${counted}, ${MOST_DECIMALS + 1}) end)`;
+const decimalsNeeded = ({ guarded, long }: DoubleSql, own: string | undefined): Figure => {
+  if (own !== undefined) return greatest(`max(case when ${long ?? 'false'} then 0 else least(${own}, ${MOST_DECIMALS + 1}) end)`);
   const fits = Array.from({ length: MOST_DECIMALS + 1 }, (_, k) => `when round(${guarded} * 1e${k}) / 1e${k} = ${guarded} then ${k}`);
   const none = `${guarded} is null${long === undefined ? '' : ` or ${long}`}`;
-  return `max(case when ${none} then 0 ${fits.join(' ')} else ${MOST_DECIMALS + 1} end)`;
+  return greatest(`max(case when ${none} then 0 ${fits.join(' ')} else ${MOST_DECIMALS + 1} end)`);
 };
 
 /** Looks at all values of a column: how large, how many decimals, how many blanks, and whether any has too many digits. */
@@ -107,16 +103,16 @@ const look = async (column: SqlColumn, { dialect, alias, rows, ask }: NumberRows
   const isAsked = fixed === undefined && needed === undefined;
   // What is a number as it stands is turned into a double once, at the end.
   const isPlain = double.guarded === dialect.toDouble(value);
-  const [greatest, there, long, found] = await ask([
-    isPlain ? dialect.toDouble(`max(abs(${value}))`) : `max(abs(${double.guarded}))`,
-    `count(${isPlain ? value : double.guarded})`,
-    double.long === undefined ? '0' : count(double.long),
+  const [largest, there, long, found] = await ask([
+    greatest(isPlain ? dialect.toDouble(`max(abs(${value}))`) : `max(abs(${double.guarded}))`),
+    added(`count(${isPlain ? value : double.guarded})`),
+    double.long === undefined ? NOTHING : counted(double.long),
     ...(isAsked ? [decimalsNeeded(double, column.kind === 'decimal' ? dialect.decimals?.(value) : undefined)] : []),
   ]);
   return {
     double,
     value,
-    greatest: greatest ?? 0,
+    greatest: largest ?? 0,
     full: there === (await rows) ? { full: true } : {},
     fixed,
     decimals: fixed ?? needed ?? ((found ?? 0) > MOST_DECIMALS ? undefined : (found ?? 0)),
@@ -150,7 +146,7 @@ export const columnNumber = async (column: SqlColumn, rows: NumberRows): Promise
   const number = { sql: scaled(double.value, decimals), scale: decimals, most, ...full, ...sum };
   if (most * Math.max(await rows.rows, 1) < EXACT) return number;
   // The bound may be too wide: look at the data themselves.
-  const [total] = await ask([`sum(abs(${scaled(double.guarded, decimals)}))`]);
+  const [total] = await ask([added(`sum(abs(${scaled(double.guarded, decimals)}))`)]);
   return (total ?? 0) < EXACT ? number : inexact(found);
 };
 
@@ -162,7 +158,7 @@ const longNumber = async (found: Looked, { dialect, ask, texts }: NumberRows): P
   const scale = Math.max(fixed ?? 0, decimals, ...digits.map((own) => own?.scale ?? 99));
   if (scale > MOST_DECIMALS) return inexact(found);
   const short = `case when ${double.long} then 0 else ${scaled(double.guarded, scale)} end`;
-  const [total] = await ask([`sum(abs(${short}))`]);
+  const [total] = await ask([added(`sum(abs(${short}))`)]);
   let sum = BigInt(Math.round(total ?? 0));
   for (const own of digits) {
     const whole = own ? own.digits * 10n ** BigInt(scale - own.scale) : 0n;
@@ -202,7 +198,7 @@ export const computedNumber = async (
     const node = await build(expression, column, plainNodes, '');
     // What the parts allow at most is often enough to know that a step fits.
     const open = node.steps.filter(({ most }) => most >= EXACT);
-    const sizes = await ask(open.map(({ sql }) => `max(abs(${sql}))`));
+    const sizes = await ask(open.map(({ sql }) => greatest(`max(abs(${sql}))`)));
     const tooLarge = open.find((_, k) => (sizes[k] ?? 0) >= EXACT);
     if (tooLarge === undefined) return node.scale < 0 ? plainly(node.sql) : settled(node, await rows, ask);
     plainNodes = new Set([...plainNodes, tooLarge.path]);
@@ -213,12 +209,12 @@ const plainly = (sql: string): NumberSql => ({ sql, scale: -1, most: Number.POSI
 
 /** Drops decimals that no value uses, and checks the sum of all (M10). */
 const settled = async ({ sql, scale, most }: NumberSql, rows: number, ask: Ask): Promise<NumberSql> => {
-  const divides = (k: number): string => flag(`${sql} is null or round(${sql} / 1e${k}) * 1e${k} = ${sql}`);
+  const divides = (k: number): Figure => every(`${sql} is null or round(${sql} / 1e${k}) * 1e${k} = ${sql}`);
   const fits = most * Math.max(rows, 1) < EXACT;
   // Where the sum fits and the last decimal is in use, nothing is left to look at.
   if (fits && scale <= MOST_DECIMALS && (scale === 0 || (await ask([divides(1)]))[0] === 0)) return { sql, scale, most };
   const steps = Array.from({ length: scale }, (_, k) => k + 1);
-  const [sum, ...found] = await ask([`sum(abs(${sql}))`, ...steps.map(divides)]);
+  const [sum, ...found] = await ask([added(`sum(abs(${sql}))`), ...steps.map(divides)]);
   const drop = steps.filter((_, k) => found[k] !== 0).length;
   const left = scale - drop;
   const trimmed = drop === 0 ? sql : `round(${sql} / 1e${drop})`;

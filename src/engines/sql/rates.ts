@@ -8,6 +8,7 @@ import { doubledRates, ratePeriods } from '../shared/rates.ts';
 import type { Session } from './database.ts';
 import { stretchTable } from './day-table.ts';
 import { columnNamed, type Dialect, freeName, type Relation, rawColumn, type SqlColumn } from './dialect.ts';
+import { counted, type Figure, greatest, least } from './figures.ts';
 import { keyText, sideTable } from './side-table.ts';
 import { doubleSql, isBlankSql } from './values.ts';
 
@@ -44,10 +45,10 @@ const ratedRows = async (rate: Rate, relation: Relation, { model, dialect, run }
   const factor = columnOf(rate.of);
   const noNumber = doubleSql(dialect, rawOf(rate.of), factor).bad ?? 'false';
   const [days, numbers, first, last] = await table.ask('dates and factors', [
-    `sum(case when ${noDay} then 1 else 0 end)`,
-    `sum(case when ${noNumber} then 1 else 0 end)`,
-    `min(${day})`,
-    `max(${day})`,
+    counted(noDay),
+    counted(noNumber),
+    least(`min(${day})`),
+    greatest(`max(${day})`),
   ]);
   if ((days ?? 0) > 0) {
     const { row, value } = await table.firstBad(date, noDay);
@@ -139,7 +140,7 @@ export const withRates = async (
 };
 
 /** What is asked of a rate: dated rows without a factor, and the first day of them. */
-export const missingFigures = (factor: string, day: string): readonly string[] => [
-  `sum(case when ${factor} is null and (${day}) is not null then 1 else 0 end)`,
-  `min(case when ${factor} is null then (${day}) end)`,
+export const missingFigures = (factor: string, day: string): readonly Figure[] => [
+  counted(`${factor} is null and (${day}) is not null`),
+  least(`min(case when ${factor} is null then (${day}) end)`),
 ];

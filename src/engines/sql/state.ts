@@ -13,21 +13,45 @@ import type { Database } from './database.ts';
 import { type Relation, rawColumn, readable } from './dialect.ts';
 import { openDimension, type SqlDimension, withZones } from './dimensions.ts';
 import { checkColumns, openSqlFact, ROWS, type SqlFact } from './fact.ts';
+import { type FigureValue, type Grown, gainedFrom } from './figures.ts';
 import { keepFact } from './kept-rows.ts';
 import { membersIn } from './members.ts';
 import type { NumberSql } from './numbers.ts';
 import { openRate, type RateTable } from './rates.ts';
 import { sampleOf } from './sample.ts';
 import { selectOf } from './select.ts';
-import { type Run, rangedAttributes, type SqlState, sourceNamed, worldOf } from './tables.ts';
+import { type Earlier, type Run, rangedAttributes, type SqlState, sourceNamed, worldOf } from './tables.ts';
+
+/** Sources that something else than a fact's own rows rests on. */
+const sharedSources = (model: Model): ReadonlySet<string> => {
+  const ofFacts = new Map<string, number>();
+  for (const { source } of model.facts.values()) ofFacts.set(source, (ofFacts.get(source) ?? 0) + 1);
+  const beside = [...model.dimensions.values(), ...model.rates.values()].map(({ source }) => source);
+  return new Set([...model.sources.keys()].filter((name) => !ofFacts.has(name) || beside.includes(name)));
+};
+
+/** The state before, where since then nothing but rows of facts can have changed. */
+const onlyGrown = (model: Model, earlier: Earlier | undefined): Earlier | undefined =>
+  earlier && [...sharedSources(model)].every((name) => earlier.changes.get(name) === 'nothing') ? earlier : undefined;
+
+/** What is known of a source's rows from the state before. */
+const grownOf = (earlier: Earlier | undefined, name: string, base: string): Grown | undefined => {
+  const change = earlier?.changes.get(name);
+  if (!earlier || change === undefined) return undefined;
+  return { base, gained: change === 'nothing' ? undefined : change.rows, before: earlier.figures.get(name) ?? new Map() };
+};
 
 /** A state under way: everything is looked up when it is first wanted, through the session that sees it. */
-export const sqlState = (model: Model, database: Database, run: Run, { fixed, hiding }: OpenOptions): SqlState => {
+export const sqlState = (model: Model, database: Database, run: Run, { fixed, hiding }: OpenOptions, last?: Earlier): SqlState => {
+  const earlier = onlyGrown(model, last);
   const { dialect } = database;
   const relations = new Map<string, Promise<Relation>>();
   const dimensions = new Map<string, Promise<SqlDimension>>();
   const facts = new Map<string, Promise<SqlFact>>();
   const hidden = hiding.length > 0;
+  const figures = new Map<string, Map<string, FigureValue>>();
+  const named = new Map<string, readonly string[]>();
+  const columnsOf = new Map<string, string>();
 
   const looked = (name: string): Promise<Relation> =>
     once(relations, name, async () => {
@@ -37,16 +61,25 @@ export const sqlState = (model: Model, database: Database, run: Run, { fixed, hi
         throw error instanceof DurchblickError ? error.located(place()) : error;
       });
       if (found.denied) return { ...found, denied: found.denied.located(place()) };
-      return { ...found, columns: found.columns.map((column) => ({ ...column, numbers: source.numbers })) };
+      const columns = found.columns.map((column) => ({ ...column, numbers: source.numbers }));
+      if (!database.changes) return { ...found, columns };
+      const described = JSON.stringify(columns);
+      columnsOf.set(name, described);
+      const grown = earlier?.columns.get(name) === described ? grownOf(earlier, name, found.from) : undefined;
+      const own = new Map<string, FigureValue>();
+      figures.set(name, own);
+      return { ...found, columns, figures: own, ...(grown ? { grown } : {}) };
     });
   const relation = async (name: string): Promise<Relation> => readable(await looked(name));
   const rates = new Map<string, Promise<RateTable>>();
   const rateTable = (rate: Rate): Promise<RateTable> =>
-    once(rates, rate.name, () => openRate(rate, { model, dialect, run, relation, rows: plainRows }));
+    once(rates, rate.name, () => earlier?.rates.get(rate.name) ?? openRate(rate, { model, dialect, run, relation, rows: plainRows }));
   const plainRows = async (name: string, columns: readonly string[]) =>
     sampleOf.plain(await relation(name), columns, dialect, (sql) => run({ about: `rows of ${name}`, sql }));
   const opened = (name: string): Promise<SqlDimension> =>
     once(dimensions, name, async () => {
+      const before = await earlier?.dimensions.get(name);
+      if (before) return before;
       const own = model.dimensions.get(name) as Dimension;
       const found = await looked(own.source as string);
       return found.denied ? { relation: found, rows: 0 } : openDimension(own, found, model, dialect, run, hidden);
@@ -81,6 +114,18 @@ export const sqlState = (model: Model, database: Database, run: Run, { fixed, hi
         );
         return database.keep && whole.texts ? keepFact(opened, database.keep, dialect) : opened;
       }),
+    gained: async (fact, rows) => {
+      const own = await state.fact(fact, rows);
+      const { grown, from } = own.relation;
+      // Of revisions a later one replaces an earlier (G7).
+      if (!grown || own.versions) return undefined;
+      if (grown.gained === undefined) return 'nothing';
+      const gained = gainedFrom(from, grown);
+      return gained === undefined ? undefined : { ...own, relation: { ...own.relation, from: gained } };
+    },
+    named,
+    namedBefore: earlier?.named ?? new Map(),
+    kept: { columns: columnsOf, figures, named, dimensions, rates },
   };
   return state;
 };

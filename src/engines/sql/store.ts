@@ -21,18 +21,19 @@ import type {
   Tallies,
   TallyRequest,
 } from '../../plan/request.ts';
-import type { OpenOptions, RowsOf, Store } from '../engine.ts';
+import type { DataState, OpenOptions, RowsOf, Store } from '../engine.ts';
 import { unknownColumn } from '../shared/faults.ts';
 import { holidaysIn } from '../shared/sources.ts';
 import { cubeStatement, MOST_CELLS, sizeStatement, tooManyCells } from './cube.ts';
 import type { Database, Rows, Session } from './database.ts';
 import { columnNamed } from './dialect.ts';
 import { eventsStatements, eventTuples, eventValues, seenKeysOf, seenKeysStatement } from './events.ts';
+import type { SqlFact } from './fact.ts';
 import { dimensionTexts, membersIn } from './members.ts';
 import { sampleOf } from './sample.ts';
 import { type SqlWorld, selectOf } from './select.ts';
 import { sqlState } from './state.ts';
-import { type Run, rangedAttributes, type SqlState, sourceNamed, worldOf } from './tables.ts';
+import { type Earlier, type Run, rangedAttributes, type SqlState, sourceNamed, worldOf } from './tables.ts';
 import { firstTimeStatement, placedCounts, talliesOf, tallyStatement } from './values-by-day.ts';
 
 /** A database whose answers are counted, row by row. */
@@ -84,8 +85,17 @@ const emptyCube = ({ segments, aggregates }: CubeRequest): Cube => ({
   columns: aggregates.map(() => ({ cells: new Float64Array(0), scale: 0 })),
 });
 
+/** The rows that a request is about. */
+const factFor = async (view: View, request: CubeRequest): Promise<SqlFact | undefined> => {
+  if (!request.gained) return view.state.fact(request.fact, rowsOf(request));
+  const gained = await view.state.gained(request.fact, rowsOf(request));
+  if (gained === undefined) throw new Error(`it is not known which rows of ${request.fact.name} came since`);
+  return gained === 'nothing' ? undefined : gained;
+};
+
 const cube = async (view: View, request: CubeRequest, signal?: Cancellation): Promise<Cube> => {
-  const fact = await view.state.fact(request.fact, rowsOf(request));
+  const fact = await factFor(view, request);
+  if (!fact) return emptyCube(request);
   const isBlankDate = (filter: Filter): boolean => filter.kind === 'date' && filter.is === 'blank' && fact.filled.has(filter.role);
   if (request.segments.starts.length === 0 || (!fact.versions && request.filters.some(isBlankDate))) return emptyCube(request);
   const world = await worldFor(view, [...request.filters, ...request.aggregates.flatMap(({ where }) => where)], request);
@@ -327,45 +337,83 @@ const stillStore = async (model: Model, database: Database, options: OpenOptions
   };
 };
 
+/** A state of a database that others write to. */
+interface Known {
+  readonly sees: DataState | undefined;
+  readonly state: SqlState;
+  readonly opened: Opened;
+  /** The sessions that see it: through the last of them what is not known yet is looked up. */
+  readonly sessions: Set<Session>;
+  /** The state before, where it is known what became of it since. */
+  readonly since?: string;
+}
+
+/** What is known of the state before, and what became of its sources; undefined where the database cannot tell. */
+const earlierOf = async ({ state, sees }: Known, model: Model, database: Database, session: Session): Promise<Earlier | undefined> => {
+  if (!database.changes || !sees) return undefined;
+  const names = [...model.sources.keys()];
+  const relations = await Promise.all(names.map((name) => state.relation(name).catch(() => undefined)));
+  const found = await database.changes(
+    relations.filter((relation) => relation !== undefined),
+    sees,
+    session,
+  );
+  const changes = names.flatMap((name, k) => {
+    const change = found.get(relations[k]?.from ?? '');
+    return change === undefined ? [] : [[name, change] as const];
+  });
+  return { ...state.kept, changes: new Map(changes) };
+};
+
+const sinceThen = (token: string, state: SqlState): NonNullable<Store['since']> => ({
+  token,
+  of: async (fact) => {
+    const gained = await state.gained(fact);
+    return gained === undefined || gained === 'nothing' ? gained : 'rows';
+  },
+});
+
 /**
  * Over data that change, every question has a session of its own. What was found out in one state serves the next
  * session only where that sees the very same state.
  */
 const liveStore = async (model: Model, database: Database, options: OpenOptions, fetched: () => number): Promise<Store> => {
-  interface Known {
-    readonly token: string;
-    readonly state: SqlState;
-    readonly opened: Opened;
-    /** The sessions that see it: through the last of them what is not known yet is looked up. */
-    readonly sessions: Set<Session>;
-  }
   let known: Known | undefined;
   const stateFor = async (session: Session): Promise<Known> => {
     const token = session.sees?.token ?? '';
-    if (known?.token === token) {
-      known.sessions.add(session);
-      return known;
+    const before = known;
+    if (before && (before.sees?.token ?? '') === token) {
+      before.sessions.add(session);
+      return before;
     }
+    const earlier = before && (await earlierOf(before, model, database, session));
     const sessions = new Set([session]);
     const run: Run = (statement, signal) => {
       const last = [...sessions].at(-1);
       if (!last) throw new DurchblickError('view-over', 'the view of the data has ended', { kind: 'engine', hint: 'Ask again.' });
       return last.run(statement, signal);
     };
-    const state = sqlState(model, database, run, options);
-    known = { token, state, opened: await openAll(model, state, database), sessions };
+    const state = sqlState(model, database, run, options, earlier);
+    const opened = await openAll(model, state, database);
+    const sees = session.settled ? await session.settled() : session.sees;
+    known = { sees, state, opened, sessions, ...(earlier && before?.sees ? { since: before.sees.token } : {}) };
     return known;
   };
   const begin = async (signal?: Cancellation, fixing?: () => void): Promise<Store> => {
     const session = await database.begin(signal, fixing);
     try {
-      const { state, opened, sessions } = await stateFor(session);
+      const { state, opened, sessions, sees, since } = await stateFor(session);
       const view = viewOf(model, database, options, state, session.run, fetched);
       const close = async (): Promise<void> => {
         sessions.delete(session);
         await session.end();
       };
-      return { ...methods(view, opened), ...(session.sees ? { sees: session.sees } : {}), close };
+      return {
+        ...methods(view, opened),
+        ...(sees ? { sees } : {}),
+        ...(since === undefined ? {} : { since: sinceThen(since, state) }),
+        close,
+      };
     } catch (error) {
       await session.end();
       throw error;

@@ -4,10 +4,12 @@ import type { AttributeRef } from '../../model/attributes.ts';
 import type { Fact, Model, Source } from '../../model/model.ts';
 import type { Filter } from '../../plan/request.ts';
 import type { RowsOf } from '../engine.ts';
-import type { Database, Session } from './database.ts';
+import type { Change, Database, Session } from './database.ts';
 import type { Relation } from './dialect.ts';
 import type { SqlDimension } from './dimensions.ts';
 import type { SqlFact } from './fact.ts';
+import type { FigureValue } from './figures.ts';
+import type { RateTable } from './rates.ts';
 import type { SqlWorld } from './select.ts';
 
 export type Run = Session['run'];
@@ -21,6 +23,30 @@ export interface SqlState {
   /** Every dimension that has a table, those that may not be read among them. */
   readonly dimensions: () => Promise<ReadonlyMap<string, SqlDimension>>;
   readonly fact: (fact: Fact, rows?: RowsOf) => Promise<SqlFact>;
+  /** The rows of a fact that came since the state before, where nothing else changed that it rests on; undefined where that is not known. */
+  readonly gained: (fact: Fact, rows?: RowsOf) => Promise<'nothing' | SqlFact | undefined>;
+  /** Members by attribute, and those that facts' own columns name; as this state has them, and as the one before had them. */
+  readonly named: Map<string, readonly string[]>;
+  readonly namedBefore: ReadonlyMap<string, readonly string[]>;
+  /** What has been found out in this state, for the next one. */
+  readonly kept: KeptLooks;
+}
+
+/** What is known of a state, for one in which only rows came. */
+export interface KeptLooks {
+  /** Columns by source, in order. */
+  readonly columns: ReadonlyMap<string, string>;
+  /** Figures by source. */
+  readonly figures: ReadonlyMap<string, ReadonlyMap<string, FigureValue>>;
+  readonly named: ReadonlyMap<string, readonly string[]>;
+  /** What only hangs on sources that have not changed. */
+  readonly dimensions: ReadonlyMap<string, Promise<SqlDimension>>;
+  readonly rates: ReadonlyMap<string, Promise<RateTable>>;
+}
+
+/** The state before, and what became of each source since. */
+export interface Earlier extends KeptLooks {
+  readonly changes: ReadonlyMap<string, Change>;
 }
 
 export const sourceNamed = (model: Model, name: string): Source => model.sources.get(name) ?? { kind: 'given', name, numbers: 'plain' };

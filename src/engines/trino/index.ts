@@ -4,7 +4,7 @@ import { columnsOfSource } from '../../model/columns.ts';
 import type { Model, Source } from '../../model/model.ts';
 import { aborted } from '../../plan/cancel.ts';
 import type { Cancellation } from '../../plan/request.ts';
-import type { Engine } from '../engine.ts';
+import type { DataState, Engine } from '../engine.ts';
 import { oneAfterAnother } from '../shared/queue.ts';
 import type { Database, Rows, Session, Statement } from '../sql/database.ts';
 import type { Relation, SqlColumn } from '../sql/dialect.ts';
@@ -12,7 +12,16 @@ import { openSqlStore } from '../sql/store.ts';
 import { type Connection, StatementFault, statement } from './client.ts';
 import { trinoDialect } from './dialect.ts';
 import { connectionOf, type TrinoOptions } from './options.ts';
-import { type PinnedTable, pinnedTable, presentState, shownState, snapshotIn } from './snapshots.ts';
+import {
+  changesBetween,
+  type PinnedTable,
+  type PresentState,
+  pinnedTable,
+  presentState,
+  type RunRows,
+  shownState,
+  snapshotIn,
+} from './snapshots.ts';
 import { trinoColumn } from './types.ts';
 
 export type { StatementRun, TrinoOptions } from './options.ts';
@@ -115,23 +124,26 @@ const BEGIN = 'start transaction isolation level repeatable read, read only';
 /** A transaction in which every statement sees the same state, as far as catalogs keep any. */
 const beginSession = async (place: Place, signal: Cancellation | undefined): Promise<Session> => {
   const { connection, trace, ran, state, pinned, unpinned, chosen } = place;
-  const open = async (): Promise<{ readonly id: string | undefined; readonly snapshots: string | undefined }> => {
+  const open = async (): Promise<{ readonly id: string | undefined; readonly present: PresentState | undefined }> => {
     const { started } = await statement(connection, BEGIN, 'NONE', signal);
-    if (state !== undefined) return { id: started, snapshots: shownState(chosen) };
+    const older = state === undefined ? undefined : shownState(chosen);
+    if (older !== undefined) return { id: started, present: { token: older, snapshots: older } };
     const run = async (sql: string) => (await statement(connection, sql, started, signal, 'state of the tables')).rows;
-    return { id: started, snapshots: await presentState([...pinned.values()], run) };
+    return { id: started, present: await presentState([...pinned.values()], run) };
   };
   const first = await open().catch((error: unknown) => {
     throw fault(error, 'beginning');
   });
   const time = Date.now();
+  let { present } = first;
+  let looked = pinned.size;
   let transaction = first.id;
   const query = async (asked: Statement, stop: Cancellation | undefined, tries = 2): Promise<Rows> => {
     if (stop?.aborted) throw aborted();
     // An error has ended the transaction: what others share of it goes on in another, if that sees the same.
     if (transaction === undefined) {
       const next = await open();
-      if (next.snapshots !== first.snapshots)
+      if (next.present?.token !== present?.token)
         throw new DurchblickError('source-changed', 'the tables changed while a question ran again after a fault', {
           kind: 'data',
           hint: 'Ask again.',
@@ -152,20 +164,36 @@ const beginSession = async (place: Place, signal: Cancellation | undefined): Pro
     }
   };
   const queue = oneAfterAnother();
-  return {
+  const run: Session['run'] = (asked, stop) => queue.run(() => query(asked, stop), stop);
+  const seen = (): DataState => ({
     // Where something has no snapshot, nothing tells one moment from the next.
-    sees: {
-      token: first.snapshots === undefined || unpinned.size > 0 ? String(first.id) : first.snapshots,
-      time,
-      ...(first.snapshots === undefined ? {} : { snapshots: first.snapshots }),
+    token: present === undefined || unpinned.size > 0 ? String(first.id) : present.token,
+    time,
+    ...(present === undefined ? {} : { snapshots: present.snapshots }),
+  });
+  return {
+    sees: seen(),
+    // The first session of all finds out which tables there are: it says then which state it saw of them.
+    settled: async () => {
+      if (state === undefined && pinned.size !== looked) present = await presentState([...pinned.values()], rowsThrough(run));
+      looked = pinned.size;
+      return seen();
     },
-    run: (asked, stop) => queue.run(() => query(asked, stop), stop),
+    run,
     end: async () => {
       await queue.idle();
       if (transaction !== undefined) await statement(connection, 'rollback', transaction).catch(() => undefined);
     },
   };
 };
+
+/** Rows of a statement that a session runs. */
+const rowsThrough =
+  (run: Session['run']): RunRows =>
+  async (sql) => {
+    const { count, columns } = await run({ about: 'state of the tables', sql });
+    return Array.from({ length: count }, (_, row) => columns.map((column) => column[row]));
+  };
 
 /** Connectors whose tables keep snapshots. */
 const WITH_SNAPSHOTS = new Set(['iceberg']);
@@ -192,11 +220,7 @@ const databaseOf = (model: Model, options: TrinoOptions): Database => {
     const parts = name.split('.');
     const connector = await connectorOf(parts.length === 3 ? parts[0] : catalog, run);
     const keepsSnapshots = WITH_SNAPSHOTS.has(connector ?? '');
-    const table = pinnedTable(name);
-    const rowsOf = async (sql: string) => {
-      const { count, columns } = await run({ about: `snapshots of ${name}`, sql });
-      return Array.from({ length: count }, (_, row) => columns.map((column) => column[row]));
-    };
+    const table = pinnedTable(name, options);
     if (state === undefined || !keepsSnapshots) {
       const found = await relationOf(source, table.from, wanted, run);
       if (found.denied) return found;
@@ -204,7 +228,7 @@ const databaseOf = (model: Model, options: TrinoOptions): Database => {
       else place.unpinned.add(name);
       return found;
     }
-    const id = await snapshotIn(state, table, rowsOf);
+    const id = await snapshotIn(state, table, rowsThrough(run));
     place.chosen.set(name, id);
     const from = `${table.from} for version as of ${id}`;
     place.pinned.set(from, table);
@@ -215,6 +239,11 @@ const databaseOf = (model: Model, options: TrinoOptions): Database => {
     state: writes === 'nobody' ? 'still' : 'live',
     relation,
     ...(writes === 'nobody' ? {} : { isUnpinned: ({ from }) => !place.pinned.has(from) }),
+    changes: async (relations, since, { sees, run }) => {
+      const tables = relations.flatMap(({ from }) => place.pinned.get(from) ?? []);
+      const found = await changesBetween(tables, since.token, sees?.token ?? '', rowsThrough(run));
+      return new Map(Array.from(found, ([{ from }, change]) => [from, change] as const));
+    },
     ...(options.files ? { file: options.files } : {}),
     begin: async (signal, fixing) => {
       if (signal?.aborted) throw aborted();

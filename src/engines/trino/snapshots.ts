@@ -1,5 +1,6 @@
 // States of tables that keep snapshots: the present one of all of them together, or an older one that somebody names.
 import { DurchblickError } from '../../errors.ts';
+import type { Change } from '../sql/database.ts';
 import { trinoDialect } from './dialect.ts';
 
 const { identifier, text } = trinoDialect;
@@ -14,15 +15,28 @@ export interface PinnedTable {
   /** Table and what tells its snapshots, as SQL names them. */
   readonly from: string;
   readonly refs: string;
+  readonly commits: string;
   readonly history: string;
+  readonly snapshots: string;
+  /** The rows that came after one snapshot up to another, where in between rows came and nothing else. */
+  readonly between: (after: string, upTo: string) => string;
 }
 
-/** A table of a catalog that keeps snapshots, by the parts of its name. */
-export const pinnedTable = (name: string): PinnedTable => {
+/** A table of a catalog that keeps snapshots, by the parts of its name; those left out are those of the connection. */
+export const pinnedTable = (name: string, own: { readonly catalog: string; readonly schema: string }): PinnedTable => {
   const parts = name.split('.');
-  const beside = (what: string): string =>
-    [...parts.slice(0, -1).map(identifier), identifier(`${parts[parts.length - 1]}$${what}`)].join('.');
-  return { name, from: parts.map(identifier).join('.'), refs: beside('refs'), history: beside('history') };
+  const [table, schema = own.schema, catalog = own.catalog] = [...parts].reverse();
+  const beside = (what: string): string => [...parts.slice(0, -1).map(identifier), identifier(`${table}$${what}`)].join('.');
+  return {
+    name,
+    from: parts.map(identifier).join('.'),
+    refs: beside('refs'),
+    commits: beside('metadata_log_entries'),
+    history: beside('history'),
+    snapshots: beside('snapshots'),
+    between: (after, upTo) =>
+      `table(${identifier(catalog)}.system.table_changes(schema_name => ${text(schema)}, table_name => ${text(table)}, start_snapshot_id => ${after}, end_snapshot_id => ${upTo}))`,
+  };
 };
 
 /** A state as people and options write it: `table=id,table=id`. */
@@ -32,17 +46,73 @@ export const shownState = (snapshots: Iterable<readonly [table: string, id: stri
     .sort()
     .join(',');
 
+/** A present state: what tells it from every other, and the snapshots alone, by which it can be asked again. */
+export interface PresentState {
+  readonly token: string;
+  readonly snapshots: string;
+}
+
 /**
- * Touches all tables, so that none is seen later than another, and says which snapshots those are. Within a
- * transaction a table and what it tells of itself are the same.
+ * Which snapshots all tables have now. Within a transaction a table and what it tells of itself are the same, so that none is seen later
+ * than another from here on. A table can change without a new snapshot, its columns above all: when that was last is part of the state.
  */
-export const presentState = async (tables: readonly PinnedTable[], run: RunRows): Promise<string | undefined> => {
+export const presentState = async (tables: readonly PinnedTable[], run: RunRows): Promise<PresentState | undefined> => {
   if (tables.length === 0) return undefined;
-  await run(tables.map(({ from }) => `(select 1 from ${from} limit 0)`).join(' union all '));
+  const looks = tables.flatMap(({ refs, commits }, k) => [
+    `select ${k}, cast(snapshot_id as varchar), null from ${refs} where name = 'main'`,
+    `select ${k}, null, cast(timestamp as varchar) from ${commits}`,
+  ]);
+  const found = tables.map(() => ({ id: 'none', at: '' }));
+  for (const [k, id, at] of await run(looks.join(' union all '))) {
+    const own = found[Number(k)];
+    if (id !== null) own.id = String(id);
+    else if (String(at) > own.at) own.at = String(at);
+  }
+  return {
+    token: shownState(tables.map(({ name }, k) => [name, `${found[k].id}@${found[k].at}`])),
+    snapshots: shownState(tables.flatMap(({ name }, k) => (found[k].id === 'none' ? [] : [[name, found[k].id] as const]))),
+  };
+};
+
+/** The snapshots of a state as {@link shownState} writes them, by table. */
+const snapshotsOf = (state: string): Map<string, string> =>
+  new Map(state.split(',').map((part) => part.trim().split('=') as [string, string]));
+
+/**
+ * What became of tables between two states, by their tokens: a table is left out unless its later snapshot follows from the earlier one by additions
+ * alone. What was deleted, rewritten or rolled back between them is in neither.
+ */
+export const changesBetween = async (
+  tables: readonly PinnedTable[],
+  earlier: string,
+  later: string,
+  run: RunRows,
+): Promise<ReadonlyMap<PinnedTable, Change>> => {
+  const [then, now] = [earlier, later].map(snapshotsOf);
+  const found = new Map<PinnedTable, Change>();
+  const others: PinnedTable[] = [];
+  const snapshotOf = (state: Map<string, string>, { name }: PinnedTable): string => state.get(name)?.split('@')[0] ?? '';
+  for (const table of tables) {
+    if (!then.has(table.name) || !now.has(table.name)) continue;
+    if (then.get(table.name) === now.get(table.name)) found.set(table, 'nothing');
+    else if (snapshotOf(then, table) !== snapshotOf(now, table)) others.push(table);
+  }
+  if (others.length === 0) return found;
   const rows = await run(
-    tables.map(({ refs }, k) => `select ${k}, cast(snapshot_id as varchar) from ${refs} where name = 'main'`).join(' union all '),
+    others
+      .map(({ snapshots }, k) => `select ${k}, cast(snapshot_id as varchar), cast(parent_id as varchar), operation from ${snapshots}`)
+      .join(' union all '),
   );
-  return shownState(rows.map(([k, id]) => [tables[Number(k)].name, String(id)]));
+  for (const [k, table] of others.entries()) {
+    const [after, upTo] = [snapshotOf(then, table), snapshotOf(now, table)];
+    /** The snapshot before each one that only added rows. */
+    const before = new Map<string, string>();
+    for (const [of, id, parent, by] of rows) if (Number(of) === k && by === 'append') before.set(String(id), String(parent));
+    let at: string | undefined = upTo;
+    while (at !== undefined && at !== after) at = before.get(at);
+    if (at === after) found.set(table, { rows: table.between(after, upTo) });
+  }
+  return found;
 };
 
 const wrong = (state: string): DurchblickError =>
@@ -64,7 +134,7 @@ export const snapshotIn = async (state: string, { name, history }: PinnedTable, 
       hint: 'Take a later instant; old snapshots are removed by whoever looks after the tables.',
     });
   }
-  const given = new Map(state.split(',').map((part) => part.trim().split('=') as [string, string]));
+  const given = snapshotsOf(state);
   if (![...given.values()].every((id) => id !== undefined && /^\d+$/.test(id))) throw wrong(state);
   const id = given.get(name);
   if (id === undefined)
