@@ -6,6 +6,7 @@ const RULES = ['tests/measures/**/*.test.ts', 'tests/check/**/*.test.ts', 'tests
 const ENGINES = ['memory', 'duckdb', 'postgres'];
 /** What needs a cluster comes last: one starts while everything else is tested. */
 const ON_CLUSTER = ['tests/**/cluster.test.ts'];
+const ENDS_CLUSTER = ['tests/engines/cluster-ends.test.ts'];
 
 const ROOT = import.meta.dirname;
 
@@ -30,7 +31,7 @@ export default defineConfig({
     // Two where there are two cores; tests that time out by the clock are not run more at once than there are.
     maxWorkers: Math.max(2, Math.min(6, availableParallelism())),
     projects: [
-      project({ name: 'all', include: ['tests/**/*.test.ts'], exclude: [...RULES, ...ON_CLUSTER] }),
+      project({ name: 'all', include: ['tests/**/*.test.ts'], exclude: [...RULES, ...ON_CLUSTER, ...ENDS_CLUSTER] }),
       ...ENGINES.map((engine) => project({ name: engine, include: RULES, env: { DURCHBLICK_ENGINE: engine } })),
       project({
         name: 'trino',
@@ -39,6 +40,8 @@ export default defineConfig({
         env: { DURCHBLICK_ENGINE: 'trino' },
         sequence: { groupOrder: 1 },
       }),
+      // Last of all, since it ends the cluster.
+      project({ name: 'restart', include: ENDS_CLUSTER, sequence: { groupOrder: 2 } }),
     ],
   },
 });

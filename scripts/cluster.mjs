@@ -5,7 +5,7 @@
 // DURCHBLICK_CLUSTER (~/.cache/durchblick); nothing is asked of a registry that is there already.
 import { execFileSync, spawn } from 'node:child_process';
 import { existsSync, mkdirSync, openSync, readdirSync, readFileSync, renameSync, rmSync, writeFileSync } from 'node:fs';
-import { homedir, tmpdir } from 'node:os';
+import { homedir, tmpdir, totalmem } from 'node:os';
 import { join } from 'node:path';
 
 const VERSION = '476';
@@ -109,6 +109,15 @@ iceberg.compression-codec=ZSTD
 `,
 };
 
+/** Who may read what: one user of the tests may not read tables of one kind, nor what has become of a table. */
+const RULES = {
+  functions: [{ user: 'guest', privileges: [] }, { privileges: ['EXECUTE', 'GRANT_EXECUTE', 'OWNERSHIP'] }],
+  tables: [
+    { user: 'guest', table: 'closed_.*', privileges: [] },
+    { privileges: ['SELECT', 'INSERT', 'DELETE', 'UPDATE', 'OWNERSHIP', 'GRANT_SELECT'] },
+  ],
+};
+
 const startServer = (java, name, port, heap, isCoordinator) => {
   if (isAlive(name)) return;
   const home = join(RUN, name);
@@ -128,11 +137,14 @@ const startServer = (java, name, port, heap, isCoordinator) => {
     'query.max-memory': '2GB',
     'memory.heap-headroom-per-node': '300MB',
     ...(isCoordinator
-      ? { 'node-scheduler.include-coordinator': WORKERS === 0, 'query.max-history': 1000, 'query.min-expire-age': '30m' }
+      ? { 'node-scheduler.include-coordinator': WORKERS === 0, 'query.max-history': 200, 'query.min-expire-age': '2m' }
       : {}),
   };
   const properties = Object.entries(settings).map(([key, value]) => `${key}=${value}\n`);
   writeFileSync(join(home, 'etc/config.properties'), properties.join(''));
+  const rules = join(home, 'etc/rules.json');
+  writeFileSync(rules, JSON.stringify(RULES));
+  writeFileSync(join(home, 'etc/access-control.properties'), `access-control.name=file\nsecurity.config-file=${rules}\n`);
   for (const [catalog, text] of Object.entries(CATALOGS)) writeFileSync(join(home, `etc/catalog/${catalog}.properties`), text);
   const log = openSync(join(home, 'server.log'), 'a');
   const options = `-Xms256m -Xmx${heap} -XX:+UseSerialGC -XX:ReservedCodeCacheSize=192m -XX:+ExitOnOutOfMemoryError -Dfile.encoding=UTF-8
@@ -170,7 +182,8 @@ export const start = async () => {
   mkdirSync(RUN, { recursive: true });
   install();
   const java = findJava();
-  startServer(java, 'coordinator', PORT, '1g', true);
+  // What it remembers of statements soon fills a small heap, which is then swept for seconds on end.
+  startServer(java, 'coordinator', PORT, totalmem() > 8 * 2 ** 30 ? '3g' : '1g', true);
   for (let k = 1; k <= WORKERS; k++) startServer(java, `worker${k}`, PORT + k, '1500m', false);
   const end = Date.now() + 300_000;
   for (;;) {

@@ -12,8 +12,8 @@ declare module 'vitest' {
   }
 }
 
-/** Where the cluster of a test run is, or why there is none. */
-export type ClusterState = { readonly url: string } | { readonly why: string };
+/** Where the cluster of a test run is, or why there is none; `own` is what scripts/cluster.mjs knows one by that this run has started. */
+export type ClusterState = { readonly url: string; readonly own?: Readonly<Record<string, string>> } | { readonly why: string };
 
 /** What has not come so long after the start of a run, in milliseconds, is not waited for: a registry may be slow, or out of reach. */
 const LONGEST_WAIT = 15 * 60_000;
@@ -45,12 +45,12 @@ export const setup = async ({ provide }: TestProject): Promise<() => void> => {
     tell(given === 'none' ? { why: 'DURCHBLICK_CLUSTER_URL says none' } : { url: given });
     return () => rmSync(folder, { recursive: true, force: true });
   }
-  const env = {
-    ...process.env,
+  const own = {
     DURCHBLICK_CLUSTER_RUN: join(folder, 'run'),
     DURCHBLICK_CLUSTER_PORT: String(await freePort()),
     DURCHBLICK_CLUSTER_WORKERS: '0',
   };
+  const env = { ...process.env, ...own };
   const child = spawn(process.execPath, ['scripts/cluster.mjs', 'start'], { env, stdio: ['ignore', 'pipe', 'pipe'] });
   const [said, told]: [string[], string[]] = [[], []];
   child.stdout.on('data', (piece) => void said.push(String(piece)));
@@ -62,7 +62,7 @@ export const setup = async ({ provide }: TestProject): Promise<() => void> => {
   }, LONGEST_WAIT);
   child.once('exit', (code) => {
     clearTimeout(late);
-    if (!existsSync(file)) tell(code === 0 ? { url: last(said.join('')) } : { why: last(told.join('')) || `it ended with ${code}` });
+    if (!existsSync(file)) tell(code === 0 ? { url: last(said.join('')), own } : { why: last(told.join('')) || `it ended with ${code}` });
   });
   return () => {
     clearTimeout(late);

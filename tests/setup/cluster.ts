@@ -7,12 +7,14 @@ import type { ClusterState } from './cluster-server.ts';
 import { type Rows, type Tables, typeOf } from './tables.ts';
 
 /** Waits until it is known where the cluster of this run is; undefined where there is none. */
-export const clusterUrl = async (): Promise<string | undefined> => {
+export const clusterOfRun = async (): Promise<Extract<ClusterState, { url: string }> | undefined> => {
   const file = inject('cluster');
   while (!existsSync(file)) await new Promise((done) => setTimeout(done, 200));
   const state = JSON.parse(readFileSync(file, 'utf8')) as ClusterState;
-  return 'url' in state ? state.url : undefined;
+  return 'url' in state ? state : undefined;
 };
+
+export const clusterUrl = async (): Promise<string | undefined> => (await clusterOfRun())?.url;
 
 /** A statement may have a million characters. */
 const MOST_TEXT = 500_000;

@@ -6,7 +6,7 @@ import { aborted } from '../../plan/cancel.ts';
 import type { Cancellation } from '../../plan/request.ts';
 import type { DataState, Engine } from '../engine.ts';
 import { oneAfterAnother } from '../shared/queue.ts';
-import type { Database, Rows, Session, Statement } from '../sql/database.ts';
+import type { Change, Database, Rows, Session, Statement } from '../sql/database.ts';
 import type { Relation, SqlColumn } from '../sql/dialect.ts';
 import { openSqlStore } from '../sql/store.ts';
 import { type Connection, StatementFault, statement } from './client.ts';
@@ -210,6 +210,16 @@ const databaseOf = (model: Model, options: TrinoOptions): Database => {
     );
     return (await connectors).get(name);
   };
+  /** Whether rows that came can be asked for: not every user may, nor knows every cluster how. Looked at once, outside of what a refusal would end. */
+  let readable: Promise<boolean> | undefined;
+  const mayRead = (change: Change): Promise<boolean> => {
+    if (change === 'nothing') return Promise.resolve(true);
+    readable ??= statement(connection, `select 1 from ${change.rows} limit 0`, undefined).then(
+      () => true,
+      () => false,
+    );
+    return readable;
+  };
   const relation: Database['relation'] = async (source, run) => {
     const name = tableOf(source);
     const wanted = columnsOfSource(source.name, model);
@@ -221,6 +231,15 @@ const databaseOf = (model: Model, options: TrinoOptions): Database => {
     const connector = await connectorOf(parts.length === 3 ? parts[0] : catalog, run);
     const keepsSnapshots = WITH_SNAPSHOTS.has(connector ?? '');
     const table = pinnedTable(name, options);
+    if (keepsSnapshots && !place.pinned.has(table.from)) {
+      // A refusal ends the transaction, and which state its statements saw is not known yet: it is met outside of it.
+      const alone: Session['run'] = async ({ sql }) => {
+        const { rows, columns } = await statement(connection, sql, undefined, undefined, `columns of ${name}`);
+        return { count: rows.length, columns: [], named: columns };
+      };
+      const found = await relationOf(source, table.from, wanted, alone);
+      if (found.denied) return found;
+    }
     if (state === undefined || !keepsSnapshots) {
       const found = await relationOf(source, table.from, wanted, run);
       if (found.denied) return found;
@@ -242,7 +261,10 @@ const databaseOf = (model: Model, options: TrinoOptions): Database => {
     changes: async (relations, since, { sees, run }) => {
       const tables = relations.flatMap(({ from }) => place.pinned.get(from) ?? []);
       const found = await changesBetween(tables, since.token, sees?.token ?? '', rowsThrough(run));
-      return new Map(Array.from(found, ([{ from }, change]) => [from, change] as const));
+      const allowed = await Promise.all(
+        Array.from(found, async ([{ from }, change]) => ((await mayRead(change)) ? [[from, change] as const] : [])),
+      );
+      return new Map(allowed.flat());
     },
     ...(options.files ? { file: options.files } : {}),
     begin: async (signal, fixing) => {

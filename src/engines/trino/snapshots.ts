@@ -107,8 +107,14 @@ export const changesBetween = async (
     const [after, upTo] = [snapshotOf(then, table), snapshotOf(now, table)];
     /** The snapshot before each one that only added rows. */
     const before = new Map<string, string>();
-    for (const [of, id, parent, by] of rows) if (Number(of) === k && by === 'append') before.set(String(id), String(parent));
-    let at: string | undefined = upTo;
+    let isThere = false;
+    for (const [of, id, parent, by] of rows) {
+      if (Number(of) !== k) continue;
+      if (by === 'append') before.set(String(id), String(parent));
+      // What followed upon a snapshot that has been removed cannot be asked for.
+      isThere ||= String(id) === after;
+    }
+    let at: string | undefined = isThere ? upTo : undefined;
     while (at !== undefined && at !== after) at = before.get(at);
     if (at === after) found.set(table, { rows: table.between(after, upTo) });
   }
