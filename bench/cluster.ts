@@ -1,5 +1,5 @@
 import { statement } from '../src/engines/trino/client.ts';
-import { type StatementRun, trino } from '../src/engines/trino/index.ts';
+import { type StatementRun, trino, workersOf } from '../src/engines/trino/index.ts';
 import { open, type Question } from '../src/index.ts';
 import { median, model, print, READINGS, ratio } from './rig.ts';
 
@@ -12,20 +12,32 @@ const connection = { server, user: 'bench', catalog: 'lake', schema: 'bench' };
 const MILLIONS = Number(process.env.BENCH_MILLIONS ?? 5);
 const run = (sql: string) => statement(connection, sql, undefined);
 
+/** How many millions of rows there are already. */
+const there = async (): Promise<number> => {
+  const { rows } = await run('select count(*) from lines').catch(() => ({ rows: [] }));
+  return Math.round(Number(rows[0]?.[0] ?? 0) / 1e6);
+};
+
+/** Tables of so many rows; those that there are get more, or are made anew where they have too many. */
 const make = async (): Promise<void> => {
   await run('create schema if not exists bench');
+  const before = await there();
+  const rows = `select date_add('day', cast(random() * 1825 as integer), date '2021-01-01') as ordered, date_add('day', cast(random() * 1825 as integer), date '2021-01-10') as shipped,
+    1 + cast(random() * 24 as integer) as region_id, cast(random() * 100000 as integer) as customer_id, cast(random() * 20000 as integer) / decimal '100.00' as amount,
+    1 + cast(random() * 8 as integer) as quantity
+    from unnest(sequence(1, 1000)) as a (x), unnest(sequence(1, 1000)) as b (y)`;
+  const add = async (from: number): Promise<void> => {
+    for (let k = from; k < MILLIONS; k++) await run(`insert into lines ${rows}`);
+  };
+  if (before > 0 && before <= MILLIONS) return add(before);
   for (const table of ['lines', 'regions', 'budget']) await run(`drop table if exists ${table}`);
   await run(
     "create table regions as select cast(r as integer) as region_id, 'Region ' || cast(r as varchar) as name from unnest(sequence(1, 25)) as t (r)",
   );
   await run(`create table budget as select date_add('month', m, date '2021-01-01') as month, cast(r as integer) as region_id, cast(100000 + 1000 * (m % 7) + 500 * r as decimal(12, 2)) as amount
     from unnest(sequence(0, 59)) as a (m), unnest(sequence(1, 25)) as b (r)`);
-  const rows = `select date_add('day', cast(random() * 1825 as integer), date '2021-01-01') as ordered, date_add('day', cast(random() * 1825 as integer), date '2021-01-10') as shipped,
-    1 + cast(random() * 24 as integer) as region_id, cast(random() * 100000 as integer) as customer_id, cast(random() * 20000 as integer) / decimal '100.00' as amount,
-    1 + cast(random() * 8 as integer) as quantity
-    from unnest(sequence(1, 1000)) as a (x), unnest(sequence(1, 1000)) as b (y)`;
   await run(`create table lines as ${rows}`);
-  for (let k = 1; k < MILLIONS; k++) await run(`insert into lines ${rows}`);
+  await add(1);
 };
 
 interface Case {
@@ -83,6 +95,11 @@ for (const { name, question, sql } of CASES) {
     const result = await book.ask(question as never);
     const asked = runs.slice(opened);
     await book.close();
+    const workers = await workersOf(
+      connection,
+      asked.map(({ id }) => id),
+    );
+    shares = `${asked.length} statements; by worker ${workers.map(({ cpu, splits }) => `${cpu} ms in ${splits} splits`).join(', ')}`;
     const byHand = await run(sql).catch((error: Error) => error);
     if (byHand instanceof Error) {
       check = `by hand: ${byHand.message.split(' [')[0]}`;
@@ -97,7 +114,6 @@ for (const { name, question, sql } of CASES) {
     if (round === 0) continue;
     own.push(asked.reduce((sum, { cpu }) => sum + cpu, 0));
     theirs.push(byHand.cost.cpu);
-    shares = `${asked.length} statements, ${asked.reduce((sum, { splits }) => sum + splits, 0)} splits`;
   }
   print(`${MILLIONS} M rows: ${name}`, check);
   print('  computing, an answer', `${median(own)} ms`);

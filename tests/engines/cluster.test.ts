@@ -220,6 +220,36 @@ describe.skipIf(url === undefined)('states of a cluster (V5, V6)', () => {
     await expect(asked('amount', 'Amount')).rejects.toMatchObject({ code: 'bad-table', message: expect.stringMatching(/one column/) });
   });
 
+  test('keys of 32 bits are counted with their days as one number: the least, the greatest and none at all are themselves (G8)', async () => {
+    await run(
+      'memory',
+      `create table edges as select * from (values (date '1969-12-31', -2147483648, decimal '1.00'), (date '1970-01-01', 2147483647, decimal '2.50'),
+        (date '1969-12-31', null, decimal '4.00'), (date '1970-01-01', 7, decimal '8.25'), (date '1970-01-01', -1, decimal '16.00')) as t (sold, shop, amount)`,
+    );
+    await run(
+      'memory',
+      "create table ends as select * from (values (-2147483648, 'first'), (2147483647, 'last'), (-1, 'below')) as t (id, name)",
+    );
+    const edges = defineModel({
+      sources: { edges: { table: 'edges' }, ends: { table: 'ends' } },
+      dimensions: { shop: { source: 'ends', key: 'id', attributes: { shop: 'name' } } },
+      facts: { edges: { source: 'edges', dates: { sold: 'sold' }, links: { shop: 'shop' }, measures: { revenue: { sum: 'amount' } } } },
+    });
+    const statements: string[] = [];
+    const book = await open(edges, trino({ ...place('memory'), trace: ({ sql }) => void statements.push(sql) }));
+    const { rows } = await book.ask({ show: ['revenue'], by: 'day', per: ['shop'], gaps: 'hide' } as never);
+    await book.close();
+    for (const table of ['edges', 'ends']) await run('memory', `drop table ${table}`);
+    expect(rows).toEqual([
+      ['1969-12-31', 'first', 1],
+      ['1969-12-31', '(none)', 4],
+      ['1970-01-01', 'below', 16],
+      ['1970-01-01', 'last', 2.5],
+      ['1970-01-01', '(unknown)', 8.25],
+    ]);
+    expect(statements.some((sql) => sql.includes(' as packed'))).toBe(true);
+  });
+
   test.each([
     ['looked up in a list', '1990-01-05', true],
     ['joined where the list would be long', '1890-01-05', false],

@@ -7,6 +7,7 @@ import type { Link } from '../../model/model.ts';
 import { rowMapOf } from '../../plan/members/kinds.ts';
 import type { AggregateRequest, Cube, CubeColumn, CubeRequest, Filter, Segments } from '../../plan/request.ts';
 import type { Rows, Statement } from './database.ts';
+import type { SqlColumn } from './dialect.ts';
 import { ROWS, type SqlFact } from './fact.ts';
 import { type SqlWorld, segmentSql, selectOf } from './select.ts';
 
@@ -123,12 +124,18 @@ export const cubeStatement = (
   const measures = aggregates.map((aggregate, k) => `${out(`(${rows.aggregate(aggregate)})`)} as a${k}`);
   const bySegment = role === undefined || !byDay ? '1' : fact.sameDay(role);
   const numbers = groups.map((_, k) => (k === 0 ? bySegment : String(k + 1))).join(', ');
-  const first = [
-    `select ${[...groups, ...measures].join(',\n  ')}`,
-    `from ${rows.from()}${join ? `\n  ${join}` : ''}`,
-    ...(conditions.length > 0 ? [`where ${conditions.join('\n  and ')}`] : []),
-    `group by ${numbers}`,
-  ].join('\n');
+  const grouped = (columns: readonly string[], by: string): string =>
+    [
+      `select ${columns.join(',\n  ')}`,
+      `from ${rows.from()}${join ? `\n  ${join}` : ''}`,
+      ...(conditions.length > 0 ? [`where ${conditions.join('\n  and ')}`] : []),
+      `group by ${by}`,
+    ].join('\n');
+  const key = dialect.packs && byKeyFirst && inner.length === 0 && links.length === 1 ? fact.link(links[0]) : undefined;
+  const first =
+    key && isShort(key.column)
+      ? unpacked(grouped([`${packedKey(segment, key.sql)} as g`, ...measures], '1'), aggregates.length)
+      : grouped([...groups, ...measures], numbers);
   const sql = byKeyFirst ? joinedLater(first, request, fact, world, links, inner, later) : first;
   return {
     about: aboutCube(request),
@@ -136,6 +143,23 @@ export const cubeStatement = (
     cube: (found) => cubeOf(found, request, fact, asDays ? (day) => segmentAt(segments, day) : (segment) => segment),
   };
 };
+
+/** A whole number of 32 bits, as its type says. */
+const isShort = ({ kind, precision = 99 }: SqlColumn): boolean => kind === 'integer' && precision <= 10;
+
+/** More than there are numbers of 32 bits, and more than days before 1970 (D1). */
+const [KEYS, DAYS_BEFORE] = [2 ** 33, 1_000_000];
+
+/** A segment or day and a key as one number, above zero; a blank key counts as none. */
+const packedKey = (segment: string, key: string): string =>
+  `((${segment}) + ${DAYS_BEFORE}) * ${KEYS} + coalesce(${key} + ${2 ** 31 + 1}, 0)`;
+
+/** Both again, of sums by that number `g`. */
+const unpacked = (sums: string, aggregates: number): string =>
+  [
+    `select g / ${KEYS} - ${DAYS_BEFORE} as s, nullif(g % ${KEYS}, 0) - ${2 ** 31 + 1} as l0${Array.from({ length: aggregates }, (_, k) => `, a${k}`).join('')}`,
+    `from (${sums}) as packed`,
+  ].join('\n');
 
 /** The segment that a day lies in, -1 where it lies between two. */
 const segmentAt = ({ starts, ends }: Segments, day: number): number => {

@@ -27,5 +27,6 @@ export const trinoDialect: Dialect = {
   // A list of thousands as an array of its own takes minutes to plan, as a text of JSON no time. Places before the first are asked for by
   // rows that a condition drops.
   lookup: (list, place) => `element_at(cast(json_parse('${JSON.stringify(list)}') as array(integer)), greatest(${place}, 1))`,
+  packs: true,
   eachDay: (first, last) => `unnest(sequence(${first}, ${last}))`,
 };
