@@ -131,7 +131,8 @@ export const cubeStatement = (
       ...(conditions.length > 0 ? [`where ${conditions.join('\n  and ')}`] : []),
       `group by ${by}`,
     ].join('\n');
-  const key = dialect.packs && byKeyFirst && inner.length === 0 && links.length === 1 ? fact.link(links[0]) : undefined;
+  // By single days there are many groups; of few of them two values cost no more than one.
+  const key = dialect.packs && byDay && byKeyFirst && inner.length === 0 && links.length === 1 ? fact.link(links[0]) : undefined;
   const first =
     key && isShort(key.column)
       ? unpacked(grouped([`${packedKey(segment, key.sql)} as g`, ...measures], '1'), aggregates.length)
