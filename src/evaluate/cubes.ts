@@ -5,16 +5,19 @@ import type { Store } from '../engines/engine.ts';
 import { aborted, type Shared, sharedWork } from '../plan/cancel.ts';
 import type { AggregateRequest, Cancellation, Cube, CubeRequest, RowSet, Segments, Tallies, TallyRequest } from '../plan/request.ts';
 import { aggregateKey, rowSetKey, tallyRequestKey } from '../plan/request-keys.ts';
-import { type Base, baseIn, grownCells, type KeptCells, type KeptIndex, keptIndex, partsOf } from './grown.ts';
 
-/** One aggregate of a day cube with its lookups, made when first asked for and kept. */
-export interface Cells {
+/** One aggregate of a day cube, by segment and members. */
+export interface PlainCells {
   readonly segments: Segments;
   readonly tuples: Cube['tuples'];
   readonly cells: Float64Array;
   readonly scale: number;
   /** Of extremes: some value has more digits than a double is sure of. */
   readonly long?: true;
+}
+
+/** The same with its lookups, made when first asked for and kept. */
+export interface Cells extends PlainCells {
   /** Sums over runs of segments: prefix sums, or a tree where the cells are inexact (M10). */
   readonly sums: () => Lookup;
   readonly extreme: (which: 'min' | 'max') => Lookup;
@@ -32,14 +35,25 @@ export interface Cubes {
   readonly tallies: (request: TallyRequest, signal?: Cancellation) => Promise<Tallies>;
   readonly counts: CubeCounts;
   /** What is there now, for a state that only more rows make another. */
-  readonly kept: () => readonly KeptCells<Cells>[];
+  readonly kept: () => readonly KeptCells[];
 }
 
-/** The cells of the state before, and what became of a fact's rows since; undefined where anything may have. */
-export interface EarlierCells {
-  readonly cells: readonly KeptCells<Cells>[];
-  readonly of: (fact: RowSet['fact']) => Promise<'nothing' | 'rows' | undefined>;
+/** Cells that are there, and what they are of. */
+export interface KeptCells {
+  readonly rows: RowSet;
+  readonly aggregate: AggregateRequest;
+  readonly cells: PlainCells;
 }
+
+/**
+ * What the state before has to offer where only rows came since then: a way to make wanted cells, asking for those that are missing;
+ * undefined where it has none of them. What comes of it is undefined where all must be asked anew.
+ */
+export type EarlierCells = (
+  rows: RowSet,
+  segments: Segments,
+  aggregate: AggregateRequest,
+) => ((ask: (rows: RowSet, segments: Segments) => Promise<PlainCells>) => Promise<PlainCells | undefined>) | undefined;
 
 /**
  * The same cube with its members in one order, whatever engine it came from: where doubles are added up, the order
@@ -208,7 +222,7 @@ interface Cache {
   readonly limit: number;
   readonly counts: CubeCounts;
   readonly known: Map<string, Known>;
-  readonly earlier: { readonly index: KeptIndex<Cells>; readonly of: EarlierCells['of'] } | undefined;
+  readonly earlier: EarlierCells | undefined;
   /** Bytes of what is there. */
   size: number;
   waiting: Map<string, Waiting>;
@@ -303,22 +317,19 @@ const asked = (cache: Cache, { rows, segments, aggregate, key }: Wanted, signal:
   return cells;
 };
 
-/** Cells of the state before with those of rows that came, or all cells anew where that cannot be said. */
-const fromEarlier = (cache: Cache, base: Base, wanted: Wanted, signal: Cancellation | undefined): Promise<Cells> => {
-  const { known, earlier } = cache;
-  const { rows, segments, aggregate, key } = wanted;
+/** Cells that the state before has a part of, or all anew where it turns out that it has none. */
+const fromEarlier = (
+  cache: Cache,
+  make: NonNullable<ReturnType<EarlierCells>>,
+  wanted: Wanted,
+  signal: Cancellation | undefined,
+): Promise<Cells> => {
+  const { known } = cache;
+  const { rows, aggregate, key } = wanted;
   const work = sharedWork();
   work.join(signal);
   const made = async (): Promise<Cells> => {
-    const became = await earlier?.of(rows.fact);
-    if (became === undefined) return asked(cache, wanted, work.signal);
-    const { within, beyond } = partsOf(segments, base);
-    const ask = cellsIn(cache);
-    const [more, others] = await Promise.all([
-      became === 'rows' ? ask({ ...rows, gained: true }, within, aggregate, work.signal) : undefined,
-      beyond.starts.length > 0 ? ask(rows, beyond, aggregate, work.signal) : undefined,
-    ]);
-    const grown = grownCells(segments, aggregate, base, more, others);
+    const grown = await make((own, segments) => cellsIn(cache)(own, segments, aggregate, work.signal));
     if (!grown) return asked(cache, wanted, work.signal);
     return { ...cellsFrom(grown.segments, grown.tuples, grown.cells, grown.scale), ...(grown.long ? { long: true as const } : {}) };
   };
@@ -353,8 +364,8 @@ const cellsIn =
       return found.cells;
     }
     const wanted = { rows, segments, aggregate, key };
-    const base = earlier && baseIn(earlier.index, rows, segments, aggregate);
-    return base ? fromEarlier(cache, base, wanted, signal) : asked(cache, wanted, signal);
+    const make = earlier?.(rows, segments, aggregate);
+    return make ? fromEarlier(cache, make, wanted, signal) : asked(cache, wanted, signal);
   };
 
 /**
@@ -372,7 +383,7 @@ export const cubesOf = (
     limit,
     counts,
     known: new Map(),
-    earlier: earlier && { index: keptIndex(earlier.cells), of: earlier.of },
+    earlier,
     size: 0,
     waiting: new Map(),
   };

@@ -1,27 +1,12 @@
 // Cells of a state in which only more rows came, from those of the state before: old cells, those of the rows that came, and those of days not asked for before.
 import { tupleKey } from '../basics/tuples.ts';
-import type { AggregateRequest, Cube, RowSet, Segments } from '../plan/request.ts';
+import type { AggregateRequest, RowSet, Segments } from '../plan/request.ts';
 import { aggregateKey, rowSetKey } from '../plan/request-keys.ts';
 import { pickedSegments } from '../plan/segments.ts';
-
-/** Aggregates by segment and members, as {@link CubeColumn} has them. */
-export interface PlainCells {
-  readonly segments: Segments;
-  readonly tuples: Cube['tuples'];
-  readonly cells: Float64Array;
-  readonly scale: number;
-  readonly long?: true;
-}
-
-/** Cells that are there, and what they are of. */
-export interface KeptCells<C extends PlainCells = PlainCells> {
-  readonly rows: RowSet;
-  readonly aggregate: AggregateRequest;
-  readonly cells: C;
-}
+import type { EarlierCells, KeptCells, PlainCells } from './cubes.ts';
 
 /** Kept cells by what they are of, whatever days they cover. */
-export type KeptIndex<C extends PlainCells> = ReadonlyMap<string, readonly C[]>;
+type KeptIndex = ReadonlyMap<string, readonly PlainCells[]>;
 
 const keyOf = (rows: RowSet, aggregate: AggregateRequest): string => `${rowSetKey(rows)} ${aggregateKey(aggregate)}`;
 
@@ -32,8 +17,8 @@ const addsUp = (rows: RowSet, aggregate: AggregateRequest): boolean =>
   rows.fact.recorded === undefined &&
   (aggregate.kind === 'rows' || (aggregate.kind !== 'first-time' && aggregate.value.kind === 'column'));
 
-export const keptIndex = <C extends PlainCells>(kept: readonly KeptCells<C>[]): KeptIndex<C> => {
-  const found = new Map<string, C[]>();
+export const keptIndex = (kept: readonly KeptCells[]): KeptIndex => {
+  const found = new Map<string, PlainCells[]>();
   for (const { rows, aggregate, cells } of kept) {
     if (!addsUp(rows, aggregate)) continue;
     const key = keyOf(rows, aggregate);
@@ -59,7 +44,7 @@ export interface Base {
   readonly places: Int32Array;
 }
 
-export const baseIn = (kept: KeptIndex<PlainCells>, rows: RowSet, wanted: Segments, aggregate: AggregateRequest): Base | undefined => {
+export const baseIn = (kept: KeptIndex, rows: RowSet, wanted: Segments, aggregate: AggregateRequest): Base | undefined => {
   if (!addsUp(rows, aggregate)) return undefined;
   let best: Base | undefined;
   for (const cells of kept.get(keyOf(rows, aggregate)) ?? []) {
@@ -123,4 +108,26 @@ export const grownCells = (
   if (beyond) put(beyond, (k) => others[k]);
   const long = parts.some((part) => part.long) ? ({ long: true } as const) : {};
   return { segments: wanted, tuples: keys.map((key) => byKey.get(key) as readonly string[]), cells, scale, ...long };
+};
+
+/** What became of the rows of a fact since the state before; undefined where anything may have. */
+type Became = (fact: RowSet['fact']) => Promise<'nothing' | 'rows' | undefined>;
+
+/** Cells of the state before, for a cache of cells of this one. */
+export const earlierCells = (kept: readonly KeptCells[], became: Became): EarlierCells => {
+  const index = keptIndex(kept);
+  return (rows, segments, aggregate) => {
+    const base = baseIn(index, rows, segments, aggregate);
+    if (!base) return undefined;
+    return async (ask) => {
+      const what = await became(rows.fact);
+      if (what === undefined) return undefined;
+      const { within, beyond } = partsOf(segments, base);
+      const [more, others] = await Promise.all([
+        what === 'rows' ? ask({ ...rows, gained: true }, within) : undefined,
+        beyond.starts.length > 0 ? ask(rows, beyond) : undefined,
+      ]);
+      return grownCells(segments, aggregate, base, more, others);
+    };
+  };
 };

@@ -1,6 +1,7 @@
 import fc from 'fast-check';
 import { expect, test } from 'vitest';
-import { baseIn, grownCells, keptIndex, type PlainCells, partsOf } from '../../src/evaluate/grown.ts';
+import type { PlainCells } from '../../src/evaluate/cubes.ts';
+import { baseIn, grownCells, keptIndex, partsOf } from '../../src/evaluate/grown.ts';
 import type { AggregateRequest, RowSet, Segments } from '../../src/plan/request.ts';
 import { cutSegments, equalSegments } from '../../src/plan/segments.ts';
 import { settings } from '../setup/same.ts';

@@ -3,7 +3,8 @@
 import { once } from '../../basics/kept-promises.ts';
 import type { Store } from '../../engines/engine.ts';
 import { DurchblickError } from '../../errors.ts';
-import { type CubeCounts, cubesOf, type EarlierCells } from '../../evaluate/cubes.ts';
+import { type CubeCounts, cubesOf } from '../../evaluate/cubes.ts';
+import { earlierCells } from '../../evaluate/grown.ts';
 import type { Model } from '../../model/model.ts';
 import { type Shared, sharedWork } from '../../plan/cancel.ts';
 import type { Cancellation } from '../../plan/request.ts';
@@ -59,10 +60,6 @@ const throughSessions = (first: Store, sessions: ReadonlySet<Store>): Store => {
   };
 };
 
-/** The cells of the state before, where the database can tell what became of it. */
-const earlierCells = ({ since }: Store, latest: Seen | undefined): EarlierCells | undefined =>
-  since && latest?.token === since.token ? { cells: latest.state.cubes.kept(), of: since.of } : undefined;
-
 /** A session of one or several questions. */
 interface View {
   readonly begun: Promise<{ readonly session: Store; readonly seen: Seen }>;
@@ -90,7 +87,9 @@ const seenBy = async (live: Live, session: Store): Promise<Seen> => {
   }
   const sessions = new Set([session]);
   const store = throughSessions(session, sessions);
-  const seen: Seen = { token, sessions, state: stateOf(model, store, cubesOf(store, cacheBytes, counts, earlierCells(store, latest))) };
+  // Where the database can tell what became of the state before.
+  const earlier = store.since && latest?.token === store.since.token ? earlierCells(latest.state.cubes.kept(), store.since.of) : undefined;
+  const seen: Seen = { token, sessions, state: stateOf(model, store, cubesOf(store, cacheBytes, counts, earlier)) };
   await check(seen.state);
   live.latest = seen;
   return seen;

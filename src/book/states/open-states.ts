@@ -2,7 +2,6 @@
 import { DurchblickError } from '../../errors.ts';
 import type { Model } from '../../model/model.ts';
 import { fileStates } from './files.ts';
-import { liveStates } from './live.ts';
 import type { States, StatesOptions } from './state.ts';
 
 /** What is asked after the book was closed is an error; what is under way then comes to its end first. */
@@ -34,6 +33,6 @@ const untilClosed = (states: States): States => {
 export const statesOf = async (model: Model, options: StatesOptions): Promise<States> => {
   const store = await options.openStore();
   // What databases alone need is loaded for them.
-  const states = store.begin ? liveStates(model, store, options) : fileStates(model, store, options);
+  const states = store.begin ? (await import('./live.ts')).liveStates(model, store, options) : fileStates(model, store, options);
   return untilClosed(await states);
 };

@@ -1,7 +1,7 @@
 // How a column's dates are read: looked up in the data of one state.
 import { zoneStretches } from '../../calendar/dates.ts';
 import type { Dialect, SqlColumn } from './dialect.ts';
-import { counted, type Figure, type FigureValue, greatest, least } from './figures.ts';
+import { counted, greatest, least, type Statistic, type StatisticValue } from './statistics.ts';
 import { COARSE_FORMS, type DateReading, daySql, TEXT_FORMS, type TextForm, trimmedSql } from './values.ts';
 
 export type { DateReading } from './values.ts';
@@ -23,7 +23,7 @@ export const readingOf = async (
   sql: string,
   dialect: Dialect,
   timeZone: string,
-  numbers: (what: string, figures: readonly Figure[]) => Promise<readonly FigureValue[]>,
+  numbers: (what: string, figures: readonly Statistic[]) => Promise<readonly StatisticValue[]>,
 ): Promise<DateReading> => {
   const plain = { format: rules.format, blankDates: rules.blankDates, forms: [], uniform: false, zone: UTC };
   let forms: readonly TextForm[] = [];

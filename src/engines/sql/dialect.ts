@@ -4,7 +4,7 @@ import type { ColumnKind } from '../../basics/columnar.ts';
 import type { ZoneStretch } from '../../calendar/dates.ts';
 import type { DurchblickError } from '../../errors.ts';
 import type { NumberForm } from '../../model/decimal.ts';
-import type { FigureRows } from './figures.ts';
+import type { StatisticRows } from './statistics.ts';
 
 /** What kind of values a column of a database holds. */
 export type SqlKind = Exclude<ColumnKind, 'mixed'>;
@@ -31,7 +31,7 @@ export interface SqlColumn {
 }
 
 /** Rows as something that may stand behind FROM. */
-export interface Relation extends FigureRows {
+export interface Relation extends StatisticRows {
   /** The file, table or source, as messages name it. */
   readonly name: string;
   readonly columns: readonly SqlColumn[];

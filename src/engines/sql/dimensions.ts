@@ -6,8 +6,8 @@ import { badDates, doubledKey, unknownColumn, unusableColumn } from '../shared/f
 import { overlappingVersions } from '../shared/versions.ts';
 import type { Session } from './database.ts';
 import { columnNamed, type Dialect, type Relation, rawColumn, type SqlColumn } from './dialect.ts';
-import { counted, figuresOf, greatest, least } from './figures.ts';
 import { keyText, sideTable } from './side-table.ts';
+import { counted, greatest, least, statisticsOf } from './statistics.ts';
 import { keySql, looksSpecial } from './values.ts';
 
 export interface SqlDimension {
@@ -40,7 +40,7 @@ export const withZones = async (
     const seconds = dialect.toDouble(dialect.seconds(rawColumn(dialect, 'd', column)));
     return [least(`min(${seconds})`), greatest(`max(${seconds})`)];
   });
-  const found = await figuresOf(relation, 'd', span, `the span of ${relation.name}`, run);
+  const found = await statisticsOf(relation, 'd', span, `the span of ${relation.name}`, run);
   const zones = new Map(
     instants.map(({ name }, k) => {
       const [first, last] = [found[2 * k], found[2 * k + 1]];

@@ -9,9 +9,9 @@ import { missingRates } from '../shared/rates.ts';
 import type { Session } from './database.ts';
 import { type DateReading, readingOf } from './dates.ts';
 import { columnNamed, type Dialect, freeName, type Relation, rawColumn, type SqlColumn } from './dialect.ts';
-import { ALL_ROWS, type Ask, added, counted, type Figure, figuresOf, greatest, least, NOTHING, some } from './figures.ts';
 import { columnNumber, computedNumber, type NumberRows, type NumberSql, together } from './numbers.ts';
 import { missingFigures, type RateTable, withRates } from './rates.ts';
+import { ALL_ROWS, type Ask, added, counted, greatest, least, NOTHING, type Statistic, some, statisticsOf } from './statistics.ts';
 import { daySql, doubleSql, isBlankSql, keySql, looksSpecial, noDateSql } from './values.ts';
 
 /** The rows of a fact are `r` in every statement. */
@@ -92,7 +92,7 @@ export const checkColumns = ({ fact, relation, model }: Pick<Opening, 'fact' | '
 const askOnce =
   (opening: Opening, what: string): Ask =>
   (figures) =>
-    figuresOf(opening.relation, ROWS, figures, about(what, opening), opening.run);
+    statisticsOf(opening.relation, ROWS, figures, about(what, opening), opening.run);
 
 /** The first row that meets a condition, and the text of a value in it. */
 const firstBad = async (
@@ -198,7 +198,7 @@ interface DateFigures {
 }
 
 /** The figures of a role without what is no day of D1. */
-const insideFigures = ({ bad, day }: RoleDates): Figure[] => [
+const insideFigures = ({ bad, day }: RoleDates): Statistic[] => [
   counted(bad),
   least(`min(${day})`),
   greatest(`max(${day})`),

@@ -3,7 +3,7 @@ import type { Expression } from '../../language/syntax.ts';
 import { rateKey } from '../../model/columns.ts';
 import { digitsOf } from '../../model/decimal.ts';
 import { type Dialect, rawColumn, type SqlColumn } from './dialect.ts';
-import { type Ask, added, counted, every, type Figure, type FigureValue, greatest, NOTHING } from './figures.ts';
+import { type Ask, added, counted, every, greatest, NOTHING, type Statistic, type StatisticValue } from './statistics.ts';
 import { type DoubleSql, doubleSql } from './values.ts';
 
 /**
@@ -32,8 +32,8 @@ const MANY_LONG = 10;
 /** Asks together what is asked at the same time, so that rows are read once for all of it. */
 export const together = (ask: Ask): Ask => {
   interface Waiting {
-    readonly figures: readonly Figure[];
-    readonly resolve: (values: readonly FigureValue[]) => void;
+    readonly figures: readonly Statistic[];
+    readonly resolve: (values: readonly StatisticValue[]) => void;
     readonly reject: (reason: unknown) => void;
   }
   let waiting: Waiting[] = [];
@@ -86,7 +86,7 @@ interface Looked {
  * The most decimals that any value needs, one more than counts where some need even more. Values so great that they fit few decimals
  * and not more of them need not be told apart: their sum is too great to be exact in any case.
  */
-const decimalsNeeded = ({ guarded, long }: DoubleSql, own: string | undefined): Figure => {
+const decimalsNeeded = ({ guarded, long }: DoubleSql, own: string | undefined): Statistic => {
   if (own !== undefined) return greatest(`max(case when ${long ?? 'false'} then 0 else least(${own}, ${MOST_DECIMALS + 1}) end)`);
   const fits = Array.from({ length: MOST_DECIMALS + 1 }, (_, k) => `when round(${guarded} * 1e${k}) / 1e${k} = ${guarded} then ${k}`);
   const none = `${guarded} is null${long === undefined ? '' : ` or ${long}`}`;
@@ -209,7 +209,7 @@ const plainly = (sql: string): NumberSql => ({ sql, scale: -1, most: Number.POSI
 
 /** Drops decimals that no value uses, and checks the sum of all (M10). */
 const settled = async ({ sql, scale, most }: NumberSql, rows: number, ask: Ask): Promise<NumberSql> => {
-  const divides = (k: number): Figure => every(`${sql} is null or round(${sql} / 1e${k}) * 1e${k} = ${sql}`);
+  const divides = (k: number): Statistic => every(`${sql} is null or round(${sql} / 1e${k}) * 1e${k} = ${sql}`);
   const fits = most * Math.max(rows, 1) < EXACT;
   // Where the sum fits and the last decimal is in use, nothing is left to look at.
   if (fits && scale <= MOST_DECIMALS && (scale === 0 || (await ask([divides(1)]))[0] === 0)) return { sql, scale, most };

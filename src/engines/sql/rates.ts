@@ -8,8 +8,8 @@ import { doubledRates, ratePeriods } from '../shared/rates.ts';
 import type { Session } from './database.ts';
 import { stretchTable } from './day-table.ts';
 import { columnNamed, type Dialect, freeName, type Relation, rawColumn, type SqlColumn } from './dialect.ts';
-import { counted, type Figure, greatest, least } from './figures.ts';
 import { keyText, sideTable } from './side-table.ts';
+import { counted, greatest, least, type Statistic } from './statistics.ts';
 import { doubleSql, isBlankSql } from './values.ts';
 
 /** A rate as a relation: keys as texts `k0`, `k1`, …, the days on which a factor holds, the second no longer, and the factor. */
@@ -140,7 +140,7 @@ export const withRates = async (
 };
 
 /** What is asked of a rate: dated rows without a factor, and the first day of them. */
-export const missingFigures = (factor: string, day: string): readonly Figure[] => [
+export const missingFigures = (factor: string, day: string): readonly Statistic[] => [
   counted(`${factor} is null and (${day}) is not null`),
   least(`min(case when ${factor} is null then (${day}) end)`),
 ];

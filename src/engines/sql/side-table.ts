@@ -2,13 +2,13 @@
 import type { Session } from './database.ts';
 import { readingOf } from './dates.ts';
 import { type Dialect, type Relation, rawColumn, type SqlColumn } from './dialect.ts';
-import { type Figure, type FigureValue, figuresOf } from './figures.ts';
+import { type Statistic, type StatisticValue, statisticsOf } from './statistics.ts';
 import { daySql, isBlankSql, keySql, noDateSql } from './values.ts';
 
 /** What is asked of such a table while it is opened. Its rows are `d`. */
 export interface SideTable {
   /** Figures over all rows; null where there is none. */
-  readonly ask: (what: string, figures: readonly Figure[]) => Promise<readonly FigureValue[]>;
+  readonly ask: (what: string, figures: readonly Statistic[]) => Promise<readonly StatisticValue[]>;
   /** The first row that meets a condition, from 1, and its value of a column. */
   readonly firstBad: (column: SqlColumn, bad: string) => Promise<{ readonly row: number; readonly value: unknown }>;
   /** A column's days, and the condition of a value that is no date (D2). */
@@ -17,7 +17,7 @@ export interface SideTable {
 
 export const sideTable = (name: string, relation: Relation, dialect: Dialect, run: Session['run'], timeZone: string): SideTable => {
   const from = `${relation.from} as d`;
-  const ask: SideTable['ask'] = (what, figures) => figuresOf(relation, 'd', figures, `${what} of ${name}`, run);
+  const ask: SideTable['ask'] = (what, figures) => statisticsOf(relation, 'd', figures, `${what} of ${name}`, run);
   return {
     ask,
     firstBad: async (column, bad) => {

@@ -13,13 +13,13 @@ import type { Database } from './database.ts';
 import { type Relation, rawColumn, readable } from './dialect.ts';
 import { openDimension, type SqlDimension, withZones } from './dimensions.ts';
 import { checkColumns, openSqlFact, ROWS, type SqlFact } from './fact.ts';
-import { type FigureValue, type Grown, gainedFrom } from './figures.ts';
 import { keepFact } from './kept-rows.ts';
 import { membersIn } from './members.ts';
 import type { NumberSql } from './numbers.ts';
 import { openRate, type RateTable } from './rates.ts';
 import { sampleOf } from './sample.ts';
 import { selectOf } from './select.ts';
+import { type Grown, gainedFrom, type StatisticValue } from './statistics.ts';
 import { type Earlier, type Run, rangedAttributes, type SqlState, sourceNamed, worldOf } from './tables.ts';
 
 /** Sources that something else than a fact's own rows rests on. */
@@ -38,7 +38,7 @@ const onlyGrown = (model: Model, earlier: Earlier | undefined): Earlier | undefi
 const grownOf = (earlier: Earlier | undefined, name: string, base: string): Grown | undefined => {
   const change = earlier?.changes.get(name);
   if (!earlier || change === undefined) return undefined;
-  return { base, gained: change === 'nothing' ? undefined : change.rows, before: earlier.figures.get(name) ?? new Map() };
+  return { base, gained: change === 'nothing' ? undefined : change.rows, before: earlier.statistics.get(name) ?? new Map() };
 };
 
 /** A state under way: everything is looked up when it is first wanted, through the session that sees it. */
@@ -49,7 +49,7 @@ export const sqlState = (model: Model, database: Database, run: Run, { fixed, hi
   const dimensions = new Map<string, Promise<SqlDimension>>();
   const facts = new Map<string, Promise<SqlFact>>();
   const hidden = hiding.length > 0;
-  const figures = new Map<string, Map<string, FigureValue>>();
+  const statistics = new Map<string, Map<string, StatisticValue>>();
   const named = new Map<string, readonly string[]>();
   const columnsOf = new Map<string, string>();
 
@@ -66,9 +66,9 @@ export const sqlState = (model: Model, database: Database, run: Run, { fixed, hi
       const described = JSON.stringify(columns);
       columnsOf.set(name, described);
       const grown = earlier?.columns.get(name) === described ? grownOf(earlier, name, found.from) : undefined;
-      const own = new Map<string, FigureValue>();
-      figures.set(name, own);
-      return { ...found, columns, figures: own, ...(grown ? { grown } : {}) };
+      const own = new Map<string, StatisticValue>();
+      statistics.set(name, own);
+      return { ...found, columns, statistics: own, ...(grown ? { grown } : {}) };
     });
   const relation = async (name: string): Promise<Relation> => readable(await looked(name));
   const rates = new Map<string, Promise<RateTable>>();
@@ -125,7 +125,7 @@ export const sqlState = (model: Model, database: Database, run: Run, { fixed, hi
     },
     named,
     namedBefore: earlier?.named ?? new Map(),
-    kept: { columns: columnsOf, figures, named, dimensions, rates },
+    kept: { columns: columnsOf, statistics, named, dimensions, rates },
   };
   return state;
 };

@@ -8,9 +8,9 @@ import type { Change, Database, Session } from './database.ts';
 import type { Relation } from './dialect.ts';
 import type { SqlDimension } from './dimensions.ts';
 import type { SqlFact } from './fact.ts';
-import type { FigureValue } from './figures.ts';
 import type { RateTable } from './rates.ts';
 import type { SqlWorld } from './select.ts';
+import type { StatisticValue } from './statistics.ts';
 
 export type Run = Session['run'];
 
@@ -36,8 +36,8 @@ export interface SqlState {
 export interface KeptLooks {
   /** Columns by source, in order. */
   readonly columns: ReadonlyMap<string, string>;
-  /** Figures by source. */
-  readonly figures: ReadonlyMap<string, ReadonlyMap<string, FigureValue>>;
+  /** Statistics by source. */
+  readonly statistics: ReadonlyMap<string, ReadonlyMap<string, StatisticValue>>;
   readonly named: ReadonlyMap<string, readonly string[]>;
   /** What only hangs on sources that have not changed. */
   readonly dimensions: ReadonlyMap<string, Promise<SqlDimension>>;
