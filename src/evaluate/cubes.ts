@@ -47,7 +47,8 @@ export interface KeptCells {
 
 /**
  * What the state before has to offer where only rows came since then: a way to make wanted cells, asking for those that are missing;
- * undefined where it has none of them. What comes of it is undefined where all must be asked anew.
+ * undefined where it has none of them. What comes of it is undefined where all must be asked anew. Its cells are held until the state
+ * after this one, and those of no earlier one.
  */
 export type EarlierCells = (
   rows: RowSet,
