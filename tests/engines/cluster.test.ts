@@ -1,11 +1,15 @@
 // A real cluster, where there can be one (CONTRIBUTING.md).
 import { once } from 'node:events';
+import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
 import { createServer } from 'node:http';
 import type { AddressInfo } from 'node:net';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, test } from 'vitest';
 import { type Connection, statement } from '../../src/engines/trino/client.ts';
 import { type StatementRun, trino, workersOf } from '../../src/engines/trino/index.ts';
 import { type Book, type DurchblickError, defineModel, open } from '../../src/index.ts';
+import { durchblick } from '../setup/cli.ts';
 import { clusterUrl } from '../setup/cluster.ts';
 
 const url = await clusterUrl();
@@ -220,7 +224,62 @@ describe.skipIf(url === undefined)('states of a cluster (V5, V6)', () => {
     await expect(asked('amount', 'Amount')).rejects.toMatchObject({ code: 'bad-table', message: expect.stringMatching(/one column/) });
   });
 
-  test('keys of 32 bits are counted with their days as one number: the least, the greatest and none at all are themselves (G8)', async () => {
+  test('what a question is not about is not read: the date condition reaches the partitions, as the cluster itself counts', async () => {
+    const runs: StatementRun[] = [];
+    await run(
+      'lake',
+      `create table parts with (partitioning = array['month(sold)']) as select date_add('day', cast(n as integer), date '2026-01-01') as sold,
+        cast(n as decimal(10, 2)) as amount from unnest(sequence(0, 364)) as t (n)`,
+    );
+    const parts = defineModel({
+      sources: { parts: { table: 'parts' } },
+      facts: { parts: { source: 'parts', dates: { sold: 'sold' }, measures: { revenue: { sum: 'amount' } } } },
+    });
+    const book = await open(parts, trino({ ...place('lake'), ran: (one) => void runs.push(one) }), { asked: 'once' });
+    const opened = runs.length;
+    expect((await book.ask({ show: ['revenue'], range: '2026-03' } as never)).rows[0][1]).toBe(2294);
+    await book.close();
+    await run('lake', 'drop table parts');
+    expect(runs.slice(opened).reduce((sum, { rows }) => sum + rows, 0)).toBeLessThan(40);
+  });
+
+  test('`sql --connect` prints the statements that run there, as they run', async () => {
+    const folder = mkdtempSync(join(tmpdir(), 'cluster-sql-'));
+    const path = join(folder, 'model.yaml');
+    writeFileSync(
+      path,
+      `durchblick: 1
+sources: { sales: { table: sales }, shops: { table: shops } }
+dimensions: { shop: { source: shops, key: id, attributes: { shop: name } } }
+facts:
+  sales: { source: sales, dates: { sold: sold }, links: { shop: shop }, measures: { revenue: { sum: amount }, buyers: { count-distinct: buyer } } }
+`,
+    );
+    const { schema, server } = place('memory');
+    const at = `${server.replace('http://', 'trino://tests@')}/memory/${schema}`;
+    const asked = [
+      'revenue',
+      'buyers over rolling-28-days',
+      '--by',
+      'month',
+      '--per',
+      'shop',
+      '--range',
+      '2026-01/2026-02',
+      '--connect',
+      at,
+    ];
+    const { code, stdout, stderr } = durchblick('sql', path, ...asked);
+    expect(code, stderr).toBe(0);
+    const statements = stdout.split(/;\s*$/m).filter((sql) => sql.trim() !== '');
+    expect(statements.length).toBeGreaterThan(2);
+    for (const sql of statements) await run('memory', sql);
+    const { stdout: answer } = durchblick('ask', path, ...asked, '--format', 'csv');
+    expect(answer).toContain('2026-02,Harbour,7.25,1');
+    rmSync(folder, { recursive: true });
+  });
+
+  test('keys are counted with their days as one number: the least, the greatest and none at all are themselves (G8)', async () => {
     await run(
       'memory',
       `create table edges as select * from (values (date '1969-12-31', -2147483648, decimal '1.00'), (date '1970-01-01', 2147483647, decimal '2.50'),

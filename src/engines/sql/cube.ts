@@ -7,8 +7,8 @@ import type { Link } from '../../model/model.ts';
 import { rowMapOf } from '../../plan/members/kinds.ts';
 import type { AggregateRequest, Cube, CubeColumn, CubeRequest, Filter, Segments } from '../../plan/request.ts';
 import type { Rows, Statement } from './database.ts';
-import type { SqlColumn } from './dialect.ts';
-import { ROWS, type SqlFact } from './fact.ts';
+import type { Dialect } from './dialect.ts';
+import { type KeyColumn, ROWS, type SqlFact } from './fact.ts';
 import { type SqlWorld, segmentSql, selectOf } from './select.ts';
 
 /** Dimensions up to this size are joined to what is left after adding up by key, larger ones to the rows. */
@@ -132,11 +132,11 @@ export const cubeStatement = (
       `group by ${by}`,
     ].join('\n');
   // By single days there are many groups; of few of them two values cost no more than one.
-  const key = dialect.packs && byDay && byKeyFirst && inner.length === 0 && links.length === 1 ? fact.link(links[0]) : undefined;
-  const first =
-    key && isShort(key.column)
-      ? unpacked(grouped([`${packedKey(segment, key.sql)} as g`, ...measures], '1'), aggregates.length)
-      : grouped([...groups, ...measures], numbers);
+  const packed =
+    dialect.packs && byDay && byKeyFirst && inner.length === 0 && links.length === 1 ? packing(dialect, fact.link(links[0])) : undefined;
+  const first = packed
+    ? `select ${[packed.both, ...aggregates.map((_, k) => `a${k}`)].join(', ')}\nfrom (${grouped([`${packed.one(segment)} as g`, ...measures], '1')}) as packed`
+    : grouped([...groups, ...measures], numbers);
   const sql = byKeyFirst ? joinedLater(first, request, fact, world, links, inner, later) : first;
   return {
     about: aboutCube(request),
@@ -145,22 +145,22 @@ export const cubeStatement = (
   };
 };
 
-/** A whole number of 32 bits, as its type says. */
-const isShort = ({ kind, precision = 99 }: SqlColumn): boolean => kind === 'integer' && precision <= 10;
+/** More than days before 1970 (D1), and so many keys that each with a day is a number of 63 bits. */
+const [DAYS_BEFORE, MOST_KEYS] = [1_000_000, 2 ** 40];
 
-/** More than there are numbers of 32 bits, and more than days before 1970 (D1). */
-const [KEYS, DAYS_BEFORE] = [2 ** 33, 1_000_000];
-
-/** A segment or day and a key as one number, above zero; a blank key counts as none. */
-const packedKey = (segment: string, key: string): string =>
-  `((${segment}) + ${DAYS_BEFORE}) * ${KEYS} + coalesce(${key} + ${2 ** 31 + 1}, 0)`;
-
-/** Both again, of sums by that number `g`. */
-const unpacked = (sums: string, aggregates: number): string =>
-  [
-    `select g / ${KEYS} - ${DAYS_BEFORE} as s, nullif(g % ${KEYS}, 0) - ${2 ** 31 + 1} as l0${Array.from({ length: aggregates }, (_, k) => `, a${k}`).join('')}`,
-    `from (${sums}) as packed`,
-  ].join('\n');
+/** A segment or day and a key as one number, from zero on, and both again of sums by it; a blank key counts as none. Undefined where there are too many keys. */
+const packing = (
+  { toInteger }: Dialect,
+  { sql, range }: KeyColumn,
+): { readonly one: (segment: string) => string; readonly both: string } | undefined => {
+  if (!range || range.greatest - range.least >= MOST_KEYS || !Number.isSafeInteger(range.least) || !Number.isSafeInteger(range.greatest))
+    return undefined;
+  const [keys, before] = [range.greatest - range.least + 2, range.least - 1];
+  return {
+    one: (segment) => `((${segment}) + ${DAYS_BEFORE}) * ${keys} + coalesce(${toInteger(sql)} - (${before}), 0)`,
+    both: `g / ${keys} - ${DAYS_BEFORE} as s, nullif(g % ${keys}, 0) + (${before}) as l0`,
+  };
+};
 
 /** The segment that a day lies in, -1 where it lies between two. */
 const segmentAt = ({ starts, ends }: Segments, day: number): number => {

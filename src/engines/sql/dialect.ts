@@ -86,7 +86,7 @@ export interface Dialect {
    * is looked up so and no relation of days is joined, which engines on many machines would gather in one place.
    */
   readonly lookup?: (list: readonly (number | null)[], place: string) => string;
-  /** Into many groups rows fall by one whole number in far less time than by two values: a day and a key of 32 bits are put into one. */
+  /** Into many groups rows fall by one whole number in far less time than by two values: a day and a key that is a whole number are put into one. */
   readonly packs?: true;
   /** What may stand behind FROM for the whole numbers from a first to a last one, both inclusive; they may be columns of what stands before it. */
   readonly eachDay: (first: string, last: string) => string;

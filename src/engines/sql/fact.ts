@@ -23,6 +23,8 @@ export interface KeyColumn {
   readonly column: SqlColumn;
   /** Some text of it looks like one of the members that stand for rows without one (G8). */
   readonly special: boolean;
+  /** Of whole numbers, the least and the greatest, where a database has use for them (`Dialect.packs`). */
+  readonly range?: { readonly least: number; readonly greatest: number };
 }
 
 /** A fact's columns as expressions over its rows, in one state of the data. */
@@ -194,6 +196,7 @@ interface DateFigures {
   readonly late: SqlFact['late'];
   readonly fullKeys: SqlFact['fullKeys'];
   readonly special: ReadonlySet<string>;
+  readonly ranges: ReadonlyMap<string, NonNullable<KeyColumn['range']>>;
   readonly notes: readonly DataNote[];
 }
 
@@ -212,7 +215,9 @@ const dateFigures = async (opening: Opening, dates: readonly RoleDates[], ask: A
   const keys = [
     ...new Set(usedColumns(fact, model).flatMap(({ use, column }) => (use === 'key' && !fact.columns.has(column) ? [column] : []))),
   ];
-  const links = [...new Set(fact.links.map(({ column }) => column))].filter((name) => columnOf(opening, name).kind === 'text');
+  const linked = [...new Set(fact.links.map(({ column }) => column))];
+  const links = linked.filter((name) => columnOf(opening, name).kind === 'text');
+  const whole = dialect.packs ? linked.filter((name) => columnOf(opening, name).kind === 'integer') : [];
   const raw = (name: string): string => rawOf(opening, name);
   const [rows, ...found] = await ask([
     ALL_ROWS,
@@ -232,6 +237,7 @@ const dateFigures = async (opening: Opening, dates: readonly RoleDates[], ask: A
       return column.kind === 'text' || column.kind === 'double' ? counted(blank) : added(`count(*) - count(${raw(name)})`);
     }),
     ...links.map((name) => some(looksSpecial(raw(name)))),
+    ...whole.flatMap((name) => [least(`min(${raw(name)})`), greatest(`max(${raw(name)})`)]),
   ]);
   const behind = FIGURES * dates.length;
   // Dates beyond all days are counted where there are some.
@@ -247,6 +253,12 @@ const dateFigures = async (opening: Opening, dates: readonly RoleDates[], ask: A
     ofRole: (k: number) => found.slice(FIGURES * k, FIGURES * (k + 1)),
     fullKeys: new Set(keys.filter((_, k) => (found[behind + k] ?? 0) === 0)),
     special: new Set(links.filter((_, k) => found[behind + keys.length + k] === 1)),
+    ranges: new Map(
+      whole.flatMap((name, k) => {
+        const [first, last] = found.slice(behind + keys.length + links.length + 2 * k);
+        return first === null || last === null ? [] : [[name, { least: first, greatest: last }] as const];
+      }),
+    ),
   };
 };
 
@@ -279,6 +291,7 @@ const judged = async (
     filled: new Set(dates.flatMap(({ role }, k) => (figures.ofRole(k)[3] === figures.rows ? [role.name] : []))),
     fullKeys: figures.fullKeys,
     special: figures.special,
+    ranges: figures.ranges,
     notes,
   };
 };
@@ -399,7 +412,12 @@ export const openSqlFact = async (given: Opening): Promise<SqlFact> => {
       const raw = rawColumn(dialect, ROWS, column);
       return column.kind === 'text' || column.kind === 'double' ? `case when not ${isBlankSql(dialect, raw, column)} then ${raw} end` : raw;
     },
-    link: ({ column }) => ({ sql: rawOf(opening, column), column: columnOf(opening, column), special: found.special.has(column) }),
+    link: ({ column }) => ({
+      sql: rawOf(opening, column),
+      column: columnOf(opening, column),
+      special: found.special.has(column),
+      range: found.ranges.get(column),
+    }),
     versions: await versionsOf(opening),
   };
 };
