@@ -78,9 +78,33 @@ export const presentState = async (tables: readonly PinnedTable[], run: RunRows)
 const snapshotsOf = (state: string): Map<string, string> =>
   new Map(state.split(',').map((part) => part.trim().split('=') as [string, string]));
 
+/** A commit of rows makes a version of a table, and one of its statistics another; more may be of its columns. */
+const MOST_VERSIONS = 2;
+
+/** Whether the later of two snapshots follows from the earlier one by additions alone, with the same columns. */
+const onlyAdded = (rows: readonly (readonly unknown[])[], after: string, upTo: string): boolean => {
+  /** The snapshot before each one that only added rows. */
+  const before = new Map<string, string>();
+  const versions = new Map<string, { columns: unknown; count: number }>();
+  let isThere = false;
+  for (const [, id, parent, by, columns] of rows) {
+    const own = String(id);
+    if (by === null) versions.set(own, { columns, count: (versions.get(own)?.count ?? 0) + 1 });
+    else if (by === 'append') before.set(own, String(parent));
+    // What followed upon a snapshot that has been removed cannot be asked for.
+    if (by !== null) isThere ||= own === after;
+  }
+  const [then, now] = [versions.get(after), versions.get(upTo)];
+  // A column that is dropped and added again under its name is another one.
+  if (!isThere || !then || !now || then.columns !== now.columns || now.count > MOST_VERSIONS) return false;
+  let at: string | undefined = upTo;
+  while (at !== undefined && at !== after) at = before.get(at);
+  return at === after;
+};
+
 /**
- * What became of tables between two states, by their tokens: a table is left out unless its later snapshot follows from the earlier one by additions
- * alone. What was deleted, rewritten or rolled back between them is in neither.
+ * What became of tables between two states, by their tokens: a table is left out unless rows were added to it and nothing else. What was
+ * deleted, rewritten or rolled back between them is in neither.
  */
 export const changesBetween = async (
   tables: readonly PinnedTable[],
@@ -100,23 +124,16 @@ export const changesBetween = async (
   if (others.length === 0) return found;
   const rows = await run(
     others
-      .map(({ snapshots }, k) => `select ${k}, cast(snapshot_id as varchar), cast(parent_id as varchar), operation from ${snapshots}`)
+      .flatMap(({ snapshots, commits }, k) => [
+        `select ${k}, cast(snapshot_id as varchar), cast(parent_id as varchar), operation, null from ${snapshots}`,
+        `select ${k}, cast(latest_snapshot_id as varchar), null, null, latest_schema_id from ${commits}`,
+      ])
       .join(' union all '),
   );
   for (const [k, table] of others.entries()) {
     const [after, upTo] = [snapshotOf(then, table), snapshotOf(now, table)];
-    /** The snapshot before each one that only added rows. */
-    const before = new Map<string, string>();
-    let isThere = false;
-    for (const [of, id, parent, by] of rows) {
-      if (Number(of) !== k) continue;
-      if (by === 'append') before.set(String(id), String(parent));
-      // What followed upon a snapshot that has been removed cannot be asked for.
-      isThere ||= String(id) === after;
-    }
-    let at: string | undefined = isThere ? upTo : undefined;
-    while (at !== undefined && at !== after) at = before.get(at);
-    if (at === after) found.set(table, { rows: table.between(after, upTo) });
+    const own = rows.filter(([of]) => Number(of) === k);
+    if (onlyAdded(own, after, upTo)) found.set(table, { rows: table.between(after, upTo) });
   }
   return found;
 };
