@@ -93,8 +93,8 @@ export const checkColumns = ({ fact, relation, model }: Pick<Opening, 'fact' | '
 /** One row of numbers about all rows. */
 const askOnce =
   (opening: Opening, what: string): Ask =>
-  (figures) =>
-    statisticsOf(opening.relation, ROWS, figures, about(what, opening), opening.run);
+  (statistics) =>
+    statisticsOf(opening.relation, ROWS, statistics, about(what, opening), opening.run);
 
 /** The first row that meets a condition, and the text of a value in it. */
 const firstBad = async (

@@ -50,28 +50,33 @@ export const membersIn = async (attribute: AttributeRef, look: MemberLook): Prom
   const { model } = look;
   const listed = listedMembers(attribute, model);
   if (listed || attribute.kind !== 'attribute') return listed ?? [];
-  const { dimension } = attribute;
-  if (dimension.source !== undefined) {
-    const key = JSON.stringify([look.rows, attribute.key]);
-    // Where the state before is known at all, dimensions are what they were.
-    const before = look.state.namedBefore.get(key);
-    const found = before ? [] : await dimensionTexts(attribute, [attribute.attribute], look);
-    const ranked = dimension.attributes.get(attribute.attribute)?.order === undefined ? 'by-text' : 'ranked';
-    const members =
-      before ??
-      orderedMembers(
-        found.map(([[text], rank]) => [text, rank] as const),
-        ranked,
-      );
-    look.state.named.set(key, members);
-    return members;
-  }
+  if (attribute.dimension.source !== undefined) return membersOfDimension(attribute, look);
   const texts: [string, null][] = [];
   for (const fact of model.facts.values()) {
     if (!fact.links.some((link) => link.part === attribute.part)) continue;
     for (const text of await namedIn(fact, attribute, look)) texts.push([text, null]);
   }
   return orderedMembers(texts, 'by-text');
+};
+
+/** The members in a dimension's table. Where the state before is known at all, dimensions are what they were. */
+const membersOfDimension = async (
+  attribute: Extract<AttributeRef, { kind: 'attribute' }>,
+  look: MemberLook,
+): Promise<readonly string[]> => {
+  const { named, namedBefore } = look.state;
+  const key = JSON.stringify([look.rows, attribute.key]);
+  const inOrder = async (): Promise<readonly string[]> => {
+    const found = await dimensionTexts(attribute, [attribute.attribute], look);
+    const ranked = attribute.dimension.attributes.get(attribute.attribute)?.order === undefined ? 'by-text' : 'ranked';
+    return orderedMembers(
+      found.map(([[text], rank]) => [text, rank] as const),
+      ranked,
+    );
+  };
+  const members = namedBefore.get(key) ?? (await inOrder());
+  named.set(key, members);
+  return members;
 };
 
 /** The members that a fact's own column names: those that rows name which came since the state before, beside those known from then. */

@@ -96,10 +96,13 @@ const sinceThen = async (
   const gained = gainedFrom(from, grown);
   const isKnown = (statistic: Statistic): boolean =>
     grown.before.has(statisticKey(from, statistic)) && (grown.gained === undefined || gained !== undefined);
-  const [known, others] = [statistics.filter(isKnown), statistics.filter((statistic) => !isKnown(statistic))];
+  // Alone, what need not be asked would be answered once for every row.
+  const wanted = statistics.filter((statistic) => statistic !== NOTHING);
+  const [known, others] = [wanted.filter(isKnown), wanted.filter((statistic) => !isKnown(statistic))];
   const more = gained === undefined ? [] : await readStatistics(known, `${gained} as ${alias}`, `${about}, of rows that came since`, run);
   const rest = await readStatistics(others, `${from} as ${alias}`, about, run);
   return statistics.map((statistic) => {
+    if (statistic === NOTHING) return 0;
     const at = known.indexOf(statistic);
     if (at < 0) return rest[others.indexOf(statistic)];
     const before = grown.before.get(statisticKey(from, statistic)) as StatisticValue;
