@@ -131,6 +131,13 @@ type Metadata = Awaited<ReturnType<typeof import('hyparquet')['parquetMetadataAs
 const topLevel = (metadata: Metadata, parquetSchema: typeof import('hyparquet')['parquetSchema']): Element[] =>
   parquetSchema(metadata).children.map(({ element }) => element as Element);
 
+/** What a file says of all values of a column: days, or numbers as they stand; null where every row is blank. */
+export interface StatedValues {
+  readonly least: number | null;
+  readonly greatest: number | null;
+  readonly blanks: number;
+}
+
 /** What the columns of a Parquet file are, by its schema. */
 export interface ParquetColumn {
   readonly name: string;
@@ -138,6 +145,15 @@ export interface ParquetColumn {
   readonly holds?: string;
   readonly scale?: number;
   readonly precision?: number;
+  /** How the file writes its values: those of two files that say the same are of one type to every reader. */
+  readonly type: string;
+  /** Of days and exact numbers, where the file says it of each of its parts. */
+  readonly stated?: StatedValues;
+}
+
+export interface ParquetSchema {
+  readonly rows: number;
+  readonly columns: readonly ParquetColumn[];
 }
 
 const notParquet = (name: string, error: unknown): DurchblickError =>
@@ -148,8 +164,41 @@ const notParquet = (name: string, error: unknown): DurchblickError =>
         hint: 'It must be what its ending says.',
       });
 
-/** Reads the schema of a Parquet file alone. */
-export const parquetSchema = async (file: ByteSource, name: string): Promise<ParquetColumn[]> => {
+/**
+ * What the file states of a column's values, whole parts of it together; undefined where one of them says nothing, or only about.
+ * Texts, points in time and doubles are left out: their order is not the same to all who write it down.
+ */
+const statedOf = ({ row_groups: groups }: Metadata, element: Element, kind: ColumnKind): StatedValues | undefined => {
+  const isWhole = element.type === 'INT32' || element.type === 'INT64';
+  if (!isWhole || !['date', 'integer', 'decimal'].includes(kind)) return undefined;
+  // Where the older type does not say it, the bounds of decimals are whole numbers.
+  const factor =
+    kind === 'decimal' && element.converted_type !== 'DECIMAL' ? 10 ** -(element.scale ?? element.logical_type?.scale ?? 0) : 1;
+  let found: StatedValues = { least: null, greatest: null, blanks: 0 };
+  for (const { columns } of groups) {
+    const own = columns.find(
+      ({ meta_data: data }) => data?.path_in_schema.length === 1 && data.path_in_schema[0] === element.name,
+    )?.meta_data;
+    const stated = own?.statistics;
+    if (!own || stated?.null_count === undefined || stated.is_min_value_exact === false || stated.is_max_value_exact === false)
+      return undefined;
+    const [blanks, values] = [Number(stated.null_count), Number(own.num_values)];
+    if (blanks < values && (stated.min_value === undefined || stated.max_value === undefined)) return undefined;
+    const [least, greatest] = [Number(stated.min_value) * factor, Number(stated.max_value) * factor];
+    found =
+      blanks === values
+        ? { ...found, blanks: found.blanks + blanks }
+        : {
+            least: Math.min(found.least ?? least, least),
+            greatest: Math.max(found.greatest ?? greatest, greatest),
+            blanks: found.blanks + blanks,
+          };
+  }
+  return Number.isNaN(found.least) || Number.isNaN(found.greatest) ? undefined : found;
+};
+
+/** Reads the schema of a Parquet file alone, and what it states of its rows. */
+export const parquetSchema = async (file: ByteSource, name: string): Promise<ParquetSchema> => {
   const library = await import('hyparquet');
   try {
     const metadata = await library.parquetMetadataAsync(file, { parsers: AS_IT_STANDS, geoparquet: false });
@@ -158,18 +207,25 @@ export const parquetSchema = async (file: ByteSource, name: string): Promise<Par
       elements.map((element) => element.name),
       name,
     );
-    return elements.map((element) => {
+    const columns = elements.map((element) => {
       const { kind, holds, scale } = kindOf(element);
       const whole = element.type === 'INT32' ? 10 : element.type === 'INT64' ? 20 : undefined;
       const precision = kind === 'integer' ? whole : (element.logical_type?.precision ?? element.precision);
+      const stated = statedOf(metadata, element, kind);
+      const { type, converted_type: converted, logical_type: logical } = element;
       return {
         name: element.name,
         kind,
+        type: JSON.stringify([type, converted, logical, element.scale, element.precision], (_, value) =>
+          typeof value === 'bigint' ? String(value) : value,
+        ),
         ...(holds ? { holds } : {}),
         ...(scale === undefined ? {} : { scale }),
         ...(precision ? { precision } : {}),
+        ...(stated ? { stated } : {}),
       };
     });
+    return { rows: Number(metadata.num_rows), columns };
   } catch (error) {
     throw notParquet(name, error);
   }

@@ -85,3 +85,7 @@ export const physicalNames = (names: readonly string[]): string[] => {
     return own;
   });
 };
+
+/** Columns by these names, called as they can be called beside each other. */
+export const columnsNamed = (names: readonly string[], kinds: readonly Omit<SqlColumn, 'name' | 'as'>[]): SqlColumn[] =>
+  physicalNames(names).map((as, k) => ({ ...kinds[k], name: names[k], as }));

@@ -58,7 +58,6 @@ export const readCsvSql = (files: readonly FoundFile[], { separator, ends, colum
     `comment = ''`,
     'skip = 0',
     `nullstr = ''`,
-    `dateformat = '%Y-%m-%d'`,
     'strict_mode = true',
     'null_padding = false',
     'ignore_errors = false',

@@ -209,10 +209,10 @@ const fromFile = async (sources: Sources, source: Extract<Source, { kind: 'file'
     throw fileFault(file, error);
   });
   if (found.kind === 'rows') return loaded(sources, name, tableOver(found.table, file), { texts: /\.csv/i.test(file) });
-  const { from, columns, texts } = found;
+  const { from, columns, texts, stated } = found;
   if (!texts && !options.inPlace) {
     const place = await sources.kept?.place(file, await files.find(file), 'parquet');
-    return { name: file, from, columns, ...(place ? { found: place.found } : {}) };
+    return { name: file, from, columns, ...(stated ? { stated } : {}), ...(place ? { found: place.found } : {}) };
   }
   const table = identifier(options.inPlace ? name : temporary());
   const sql = `create temp ${options.inPlace ? 'view' : 'table'} ${table} as select * from ${from}`;

@@ -11,7 +11,21 @@ import { type DateReading, readingOf } from './dates.ts';
 import { columnNamed, type Dialect, freeName, type Relation, rawColumn, type SqlColumn } from './dialect.ts';
 import { columnNumber, computedNumber, type NumberRows, type NumberSql, together } from './numbers.ts';
 import { missingFigures, type RateTable, withRates } from './rates.ts';
-import { ALL_ROWS, type Ask, added, counted, greatest, least, NOTHING, type Statistic, some, statisticsOf } from './statistics.ts';
+import {
+  ALL_ROWS,
+  type Ask,
+  counted,
+  firstDay,
+  greatest,
+  lastDay,
+  least,
+  NOTHING,
+  rowsWith,
+  rowsWithout,
+  type Statistic,
+  some,
+  statisticsOf,
+} from './statistics.ts';
 import { daySql, doubleSql, isBlankSql, keySql, looksSpecial, noDateSql } from './values.ts';
 
 /** The rows of a fact are `r` in every statement. */
@@ -205,7 +219,7 @@ const insideFigures = ({ bad, day }: RoleDates): Statistic[] => [
   counted(bad),
   least(`min(${day})`),
   greatest(`max(${day})`),
-  added(`count(${day})`),
+  rowsWith(day),
 ];
 
 /** Everything about dates, keys and links that one look at all rows tells. */
@@ -226,15 +240,14 @@ const dateFigures = async (opening: Opening, dates: readonly RoleDates[], ask: A
       const column = columnOf(opening, own.role.column);
       const value = raw(own.role.column);
       if (isPlainDates(column, own.role)) {
-        const [first, last] = [`min(${value})`, `max(${value})`].map(dialect.dayNumber);
-        return [NOTHING, least(first), greatest(last), added(`count(${value})`), late];
+        return [NOTHING, firstDay(dialect, value), lastDay(dialect, value), rowsWith(value), late];
       }
       return [...insideFigures(own), late];
     }),
     ...keys.map((name) => {
       const column = columnOf(opening, name);
       const blank = isBlankSql(dialect, raw(name), column);
-      return column.kind === 'text' || column.kind === 'double' ? counted(blank) : added(`count(*) - count(${raw(name)})`);
+      return column.kind === 'text' || column.kind === 'double' ? counted(blank) : rowsWithout(raw(name));
     }),
     ...links.map((name) => some(looksSpecial(raw(name)))),
     ...whole.flatMap((name) => [least(`min(${raw(name)})`), greatest(`max(${raw(name)})`)]),

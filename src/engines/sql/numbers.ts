@@ -3,7 +3,18 @@ import type { Expression } from '../../language/syntax.ts';
 import { rateKey } from '../../model/columns.ts';
 import { digitsOf } from '../../model/decimal.ts';
 import { type Dialect, rawColumn, type SqlColumn } from './dialect.ts';
-import { type Ask, added, counted, every, greatest, NOTHING, type Statistic, type StatisticValue } from './statistics.ts';
+import {
+  type Ask,
+  added,
+  counted,
+  every,
+  greatest,
+  largest,
+  NOTHING,
+  rowsWith,
+  type Statistic,
+  type StatisticValue,
+} from './statistics.ts';
 import { type DoubleSql, doubleSql } from './values.ts';
 
 /**
@@ -103,16 +114,16 @@ const look = async (column: SqlColumn, { dialect, alias, rows, ask }: NumberRows
   const isAsked = fixed === undefined && needed === undefined;
   // What is a number as it stands is turned into a double once, at the end.
   const isPlain = double.guarded === dialect.toDouble(value);
-  const [largest, there, long, found] = await ask([
-    greatest(isPlain ? dialect.toDouble(`max(abs(${value}))`) : `max(abs(${double.guarded}))`),
-    added(`count(${isPlain ? value : double.guarded})`),
+  const [most, there, long, found] = await ask([
+    isPlain ? largest(dialect, value) : greatest(`max(abs(${double.guarded}))`),
+    rowsWith(isPlain ? value : double.guarded),
     double.long === undefined ? NOTHING : counted(double.long),
     ...(isAsked ? [decimalsNeeded(double, column.kind === 'decimal' ? dialect.decimals?.(value) : undefined)] : []),
   ]);
   return {
     double,
     value,
-    greatest: largest ?? 0,
+    greatest: most ?? 0,
     full: there === (await rows) ? { full: true } : {},
     fixed,
     decimals: fixed ?? needed ?? ((found ?? 0) > MOST_DECIMALS ? undefined : (found ?? 0)),

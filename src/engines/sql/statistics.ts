@@ -27,6 +27,20 @@ export const some = (condition: string): Statistic => greatest(`max(case when ${
 /** 1 where every row meets it. */
 export const every = (condition: string): Statistic => least(`min(case when ${condition} then 1 else 0 end)`);
 export const ALL_ROWS: Statistic = added('count(*)');
+/** How many rows have a value, and how many have none. */
+export const rowsWith = (value: string): Statistic => added(`count(${value})`);
+export const rowsWithout = (value: string): Statistic => added(`count(*) - count(${value})`);
+/** How a database says the day number of a date, and the double of a number. */
+interface Numbering {
+  readonly dayNumber: (date: string) => string;
+  readonly toDouble: (value: string) => string;
+}
+
+/** First and last day of a column of dates. */
+export const firstDay = ({ dayNumber }: Numbering, value: string): Statistic => least(dayNumber(`min(${value})`));
+export const lastDay = ({ dayNumber }: Numbering, value: string): Statistic => greatest(dayNumber(`max(${value})`));
+/** The largest of a column's numbers, whatever their sign. */
+export const largest = ({ toDouble }: Numbering, value: string): Statistic => greatest(toDouble(`max(abs(${value}))`));
 /** What need not be asked. */
 export const NOTHING: Statistic = added('0');
 
@@ -48,10 +62,15 @@ export interface Grown {
   readonly before: ReadonlyMap<string, StatisticValue>;
 }
 
+/** What is known of rows without looking at them, by {@link statisticKey}. */
+export type Stated = ReadonlyMap<string, StatisticValue>;
+
 /** Rows that statistics are asked of, and what is known of them. */
 export interface StatisticRows {
   /** What stands behind FROM. */
   readonly from: string;
+  /** What a file says itself of its rows. */
+  readonly stated?: Stated;
   /** Rows that cannot change: what statements about all of them found out may be kept. */
   readonly found?: {
     readonly recall: (sql: string) => readonly StatisticValue[] | undefined;
@@ -69,7 +88,8 @@ export const gainedFrom = (from: string, { base, gained }: Pick<Grown, 'base' | 
   return parts.length === 2 && gained !== undefined ? parts.join(gained) : undefined;
 };
 
-const statisticKey = (from: string, { sql }: Statistic): string => `${sql}\n${from}`;
+/** A statistic of the rows of a relation, and of no others: not of those that a filter leaves. */
+export const statisticKey = (from: string, { sql }: Statistic): string => `${sql}\n${from}`;
 
 const readStatistics = async (
   statistics: readonly Statistic[],
@@ -110,9 +130,24 @@ const sinceThen = async (
   });
 };
 
+/** Statistics that a file states are not asked. */
+const unlessStated = async (
+  statistics: readonly Statistic[],
+  alias: string,
+  { from, stated = new Map() }: Pick<StatisticRows, 'from' | 'stated'>,
+  about: string,
+  run: RunStatement,
+): Promise<StatisticValue[]> => {
+  const known = statistics.map((statistic) => (statistic === NOTHING ? 0 : stated.get(statisticKey(from, statistic))));
+  const asked = statistics.filter((_, k) => known[k] === undefined);
+  const values = await readStatistics(asked, `${from} as ${alias}`, about, run);
+  let next = 0;
+  return known.map((value) => (value === undefined ? values[next++] : value));
+};
+
 /** Statistics of a relation's rows, from what was found out about them before as far as that holds. */
 export const statisticsOf = async (
-  { from, found, grown, statistics: kept }: StatisticRows,
+  { from, stated, found, grown, statistics: kept }: StatisticRows,
   alias: string,
   statistics: readonly Statistic[],
   about: string,
@@ -124,7 +159,9 @@ export const statisticsOf = async (
   if (known) return known;
   const values = grown
     ? await sinceThen(statistics, alias, { from, grown }, about, run)
-    : await readStatistics(statistics, `${from} as ${alias}`, about, run);
+    : stated
+      ? await unlessStated(statistics, alias, { from, stated }, about, run)
+      : await readStatistics(statistics, `${from} as ${alias}`, about, run);
   found?.remember(sql, values);
   statistics.forEach((statistic, k) => void kept?.set(statisticKey(from, statistic), values[k]));
   return values;

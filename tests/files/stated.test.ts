@@ -1,0 +1,177 @@
+import { mkdtempSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { DuckDBInstance } from '@duckdb/node-api';
+import fc from 'fast-check';
+import { parquetWriteBuffer } from 'hyparquet-writer';
+import { describe, expect, test } from 'vitest';
+import { duckdb } from '../../src/engines/duckdb/index.ts';
+import { memory } from '../../src/engines/memory/index.ts';
+import { folderFiles } from '../../src/files/node.ts';
+import { defineModel, type Engine, open, type Question } from '../../src/index.ts';
+import { bytes, same, settings } from '../setup/same.ts';
+
+const model = defineModel({
+  durchblick: 1,
+  sources: { lines: { file: 'lines*.parquet' } },
+  facts: {
+    lines: {
+      source: 'lines',
+      enters: 'ordered',
+      dates: { ordered: 'ordered', shipped: 'shipped' },
+      columns: { worth: 'amount * 2' },
+      bands: { size: { of: 'amount', starts: { small: 0, large: 100 } } },
+      measures: {
+        revenue: { sum: 'amount', role: 'ordered' },
+        worth: { sum: 'worth', role: 'ordered' },
+        quantity: { sum: 'quantity', role: 'shipped' },
+        orders: { countDistinct: 'order_no', role: 'ordered' },
+      },
+    },
+  },
+});
+const QUESTIONS: readonly Question[] = [
+  { show: ['revenue', 'worth', 'quantity', 'orders', 'revenue on shipped'], by: 'month', totals: true },
+  { show: ['revenue', 'orders'], by: 'day', per: ['size'] },
+  { show: ['quantity over rolling-28-days', 'revenue vs year-earlier as difference'], by: 'week' },
+];
+
+const TYPES = {
+  ordered: ['date'],
+  shipped: ['date'],
+  amount: ['decimal(5,1)', 'decimal(9,2)', 'decimal(15,4)', 'decimal(30,6)', 'double', 'smallint', 'bigint'],
+  quantity: ['tinyint', 'integer', 'bigint', 'decimal(12,0)'],
+  order_no: ['integer', 'bigint', 'varchar'],
+} as const;
+const KINDS = { decimal: /^decimal/, whole: /int/, other: /double|varchar|date/ };
+const kindOf = (type: string): string => Object.entries(KINDS).find(([, pattern]) => pattern.test(type))?.[0] as string;
+
+/** A file of some rows, its columns of some types; each row is drawn by its number. */
+interface Written {
+  readonly types: Readonly<Record<string, string>>;
+  readonly rows: number;
+  readonly seed: number;
+}
+const values = ({ seed }: Written): Readonly<Record<string, string>> => ({
+  ordered: `if(hash(i + ${seed}) % 9 = 0, null, date '2025-06-20' + (hash(i * 3 + ${seed}) % 40)::int)`,
+  shipped: `if(hash(i * 5 + ${seed}) % 4 < ${seed % 6}, null, date '2025-06-25' + (hash(i * 7 + ${seed}) % 50)::int)`,
+  amount: `if(hash(i * 11 + ${seed}) % 7 = 0, null, round((hash(i * 13 + ${seed}) % 40000)::double / 100 - ${seed % 90}, 2))`,
+  quantity: `if(hash(i * 17 + ${seed}) % 5 < ${seed % 7}, null, (hash(i * 19 + ${seed}) % 100)::int)`,
+  order_no: `if(hash(i * 23 + ${seed}) % 11 = 0 and ${seed % 2} = 0, null, (hash(i * 29 + ${seed}) % 50)::int)`,
+});
+
+const write = async (files: readonly Written[]): Promise<string> => {
+  const folder = mkdtempSync(join(tmpdir(), 'durchblick-stated-'));
+  const instance = await DuckDBInstance.create(':memory:');
+  const connection = await instance.connect();
+  for (const [k, file] of files.entries()) {
+    const of = values(file);
+    const columns = Object.entries(file.types).map(([name, type]) => `(${of[name]})::${type} as ${name}`);
+    // Groups of no fewer rows can be asked for.
+    await connection.run(
+      `copy (select ${columns.join(', ')} from range(${file.rows}) r(i)) to '${folder}/lines-${k}.parquet' (format parquet, row_group_size 2048)`,
+    );
+  }
+  connection.closeSync();
+  instance.closeSync();
+  return folder;
+};
+
+const opened = (folder: string, where?: Question['where']) => {
+  const looks: string[] = [];
+  const trace = ({ about }: { readonly about: string }): void => void looks.push(about);
+  const by = (engine: Engine) => open(model, engine, where ? { where } : {});
+  return Promise.all([by(memory({}, { files: folderFiles(folder) })), by(duckdb({ folder, trace }))]).then((books) => ({ books, looks }));
+};
+
+const agree = async (folder: string, where?: Question['where']): Promise<readonly string[]> => {
+  const { books, looks } = await opened(folder, where);
+  for (const asked of QUESTIONS) same(await bytes(books[1], asked), await bytes(books[0], asked), asked);
+  for (const book of books) await book.close();
+  return looks;
+};
+
+const looksAtRows = (looks: readonly string[]): boolean => looks.some((about) => about.startsWith('dates and numbers of lines'));
+
+describe('what Parquet files state of their rows', () => {
+  const one: Written = {
+    types: { ordered: 'date', shipped: 'date', amount: 'decimal(9,2)', quantity: 'integer', order_no: 'bigint' },
+    rows: 5000,
+    seed: 40,
+  };
+
+  test('is not asked of the rows: a book opens without a look at them (D3, M10)', async () => {
+    const plain = defineModel({
+      durchblick: 1,
+      sources: { lines: { file: 'lines*.parquet' } },
+      facts: {
+        lines: {
+          source: 'lines',
+          dates: { ordered: 'ordered', shipped: 'shipped' },
+          measures: { revenue: { sum: 'amount', role: 'ordered' }, orders: { countDistinct: 'order_no', role: 'shipped' } },
+        },
+      },
+    });
+    const folder = await write([one, { ...one, seed: 7 }]);
+    const looks: string[] = [];
+    const found = await open(plain, duckdb({ folder, trace: ({ about }) => void looks.push(about) }));
+    expect(looks).toEqual([]);
+    const wanted = await open(plain, memory({}, { files: folderFiles(folder) }));
+    const asked: Question = { show: ['revenue', 'orders'], by: 'day', totals: true };
+    same(await bytes(found, asked), await bytes(wanted, asked), asked);
+    await found.close();
+    await wanted.close();
+  });
+
+  test('nothing of it is taken for the rows that a fixed filter leaves (V3, V6)', async () => {
+    const looks = await agree(await write([one]), { size: 'large' });
+    expect(looksAtRows(looks)).toBe(true);
+  });
+
+  test('a file that states nothing is looked at (V7)', async () => {
+    const folder = mkdtempSync(join(tmpdir(), 'durchblick-stated-'));
+    const day = (k: number) => new Date(Date.UTC(2026, 0, 1 + k));
+    const data = {
+      ordered: [day(0), null, day(9)],
+      shipped: [day(3), day(1), null],
+      amount: [150, 20, null],
+      quantity: [1, 2, 3],
+      order_no: [7, 7, 8],
+    };
+    const names = Object.keys(data);
+    const dated = (name: string) => (/ed$/.test(name) ? { converted_type: 'DATE' as const } : {});
+    const schema = names.map((name) => ({ name, type: 'INT32' as const, repetition_type: 'OPTIONAL' as const, ...dated(name) }));
+    const columnData = Object.entries(data).map(([name, list]) => ({ name, data: list }));
+    const written = parquetWriteBuffer({
+      columnData,
+      schema: [{ name: 'root', num_children: names.length }, ...schema],
+      statistics: false,
+    });
+    writeFileSync(join(folder, 'lines.parquet'), Buffer.from(written));
+    expect(looksAtRows(await agree(folder))).toBe(true);
+  });
+
+  test('files of several types give the same bytes on both engines, no value squeezed into the type of another (M10, V7, R3)', async () => {
+    const file = fc.record({
+      types: fc.record(Object.fromEntries(Object.entries(TYPES).map(([name, types]) => [name, fc.constantFrom<string>(...types)]))),
+      rows: fc.constantFrom(0, 1, 30, 2500, 4500),
+      seed: fc.nat({ max: 1000 }),
+    });
+    await fc.assert(
+      fc.asyncProperty(fc.array(file, { minLength: 1, maxLength: 3 }), async (drawn) => {
+        // Kinds are the same in all files; others are refused.
+        const files = drawn.map((own) => ({
+          ...own,
+          types: Object.fromEntries(
+            Object.entries(own.types).map(([name, type]) => [
+              name,
+              kindOf(type) === kindOf(drawn[0].types[name]) ? type : drawn[0].types[name],
+            ]),
+          ),
+        }));
+        await agree(await write(files));
+      }),
+      settings(25),
+    );
+  }, 300_000);
+});
