@@ -8,7 +8,7 @@ import { usedColumns } from '../../model/columns.ts';
 import type { Model, Source } from '../../model/model.ts';
 import { freeName, type Relation, type SqlColumn } from '../sql/dialect.ts';
 import { physicalNames } from './columns.ts';
-import { csvPieces, readCsvSql } from './csv-files.ts';
+import { csvGlances, csvPieces, readCsvSql } from './csv-files.ts';
 import { duckdbDialect } from './dialect.ts';
 import type { Found, KeptCopies, KeptPlace } from './kept-copy.ts';
 
@@ -97,7 +97,7 @@ const lookAtAll = async (
 ): Promise<readonly PlainCsv[] | undefined> => {
   const looks: PlainCsv[] = [];
   for (const file of files) {
-    const look = await lookAtPlainCsv(csvPieces(file), formsOf);
+    const look = await lookAtPlainCsv(csvGlances(file), formsOf);
     const [first = look] = looks;
     if (!look || !first || look.separator !== first.separator || look.ends !== first.ends) return undefined;
     if (look.header.join('\u0000') !== first.header.join('\u0000')) return undefined;
