@@ -243,7 +243,8 @@ export const typedCsv = async (typed: TypedCsv): Promise<Relation | undefined> =
   }
   const about: About = { header, separator, ends, readings };
   const made = await place?.make(about, async (path) => {
-    await connection.run(`copy ${making.table} to ${text(path)} (format parquet)`);
+    // The second version of the format is a quarter smaller, and read faster.
+    await connection.run(`copy ${making.table} to ${text(path)} (format parquet, parquet_version v2)`);
   });
   const relation = relationOf(typed, start, readings, uses, (row) => `(select rowid as ${row}, * from ${making.table})`);
   // What is found out now is found out about the copy too.
