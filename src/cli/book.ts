@@ -188,8 +188,8 @@ export const engineMaker = async (loaded: ModelFile, options: Opening): Promise<
     const { duckdb } = await import('../engines/duckdb/index.ts');
     return () => duckdb({ folder, allow, files, trace, inPlace, keep: keepFolder(options, folder), kept: sayKept(options) });
   }
-  const { memory } = await import('../engines/memory/index.ts');
-  return () => memory({}, { files });
+  const [{ memory }, { withTyped }] = await Promise.all([import('../engines/memory/index.ts'), import('../engines/duckdb/typed-files.ts')]);
+  return () => memory({}, { files: withTyped(files, { keep: keepFolder(options, folder), kept: sayKept(options) }) });
 };
 
 /** Opens the model of a path. */

@@ -1,5 +1,7 @@
 // How engines come by the bytes of a model's files, wherever they lie.
 import { DurchblickError } from '../errors.ts';
+import type { Model, Source } from '../model/model.ts';
+import type { FileColumn } from './column.ts';
 
 /** Opens a file of a model by its path as the model writes it. Rejects when there is none, or when it may not be read. */
 export interface Files {
@@ -11,6 +13,25 @@ export interface Files {
   readonly list?: (path: string) => Promise<readonly string[]>;
   /** What tells the present state of the files of a path from every other; without it they are taken to stay as they are. */
   readonly state?: (path: string) => Promise<string>;
+  /** A source by a faster reader than ours; undefined where there is none, or it would not read the very same. */
+  readonly typed?: (source: Extract<Source, { kind: 'file' }>, model: Model) => Promise<TypedSource | undefined>;
+}
+
+/** Rows as they stand in a source: blanks as null, dates and points in time as ISO texts. */
+export type PlainRows = readonly Readonly<Record<string, unknown>>[];
+
+/** A column of a source: what it holds there and, where the model uses it, its values as they were read. */
+export interface SourceColumn extends Pick<FileColumn, 'name' | 'kind' | 'holds'> {
+  readonly typed?: FileColumn;
+}
+
+/** A source that was read typed: texts are told by what they mean, and may be asked for as they stand. */
+export interface TypedSource {
+  readonly rows: number;
+  /** All that the source has, in order. */
+  readonly columns: readonly SourceColumn[];
+  /** Some columns of all rows as they stand there, or of some by their number from 0, in the order asked for. */
+  readonly written: (columns: readonly string[], rows?: readonly number[]) => Promise<PlainRows>;
 }
 
 const SCHEME = /^[a-z][a-z0-9+.-]+:/i;

@@ -4,13 +4,16 @@ import { join } from 'node:path';
 import { DuckDBInstance } from '@duckdb/node-api';
 import { expect, test } from 'vitest';
 import { duckdb } from '../../src/engines/duckdb/index.ts';
+import { withTyped } from '../../src/engines/duckdb/typed-files.ts';
 import { memory } from '../../src/engines/memory/index.ts';
 import { folderFiles } from '../../src/files/node.ts';
 import { FILE_CASES, type FileCase, type Row } from './cases.ts';
 import { modelOf, readBy, sorted } from './reading.ts';
 
 const folder = mkdtempSync(join(tmpdir(), 'files-'));
-const engines = [memory({}, { files: folderFiles(folder) }), duckdb({ folder, threads: 1 })];
+const files = folderFiles(folder);
+// Each reader alone, and the one that hands columns over to the other engine.
+const engines = [memory({}, { files }), duckdb({ folder, threads: 1 }), memory({}, { files: withTyped(files, { least: 0 }) })];
 
 let next = 0;
 const held = async ({ ending, bytes, want, model }: FileCase): Promise<void> => {
@@ -55,6 +58,7 @@ const PARQUET: readonly (readonly [type: string, columns: string, want: FileCase
     `date '2026-01-05' as d, 1234567890123456789.1234567890::decimal(38, 10) as k, 1 as v`,
     [['2026-01-05', '1234567890123456789.123456789', 1]],
   ],
+  ['decimals without decimals', `date '2026-01-05' as d, 100::decimal(12, 0) as k, 120::decimal(38, 0) as v`, [['2026-01-05', '100', 120]]],
   ['small decimals', `date '2026-01-05' as d, 'a' as k, -0.05::decimal(4, 2) as v`, [['2026-01-05', 'a', -0.05]]],
   ['floats of 32 bits', `date '2026-01-05' as d, 'a' as k, 0.5::float as v`, [['2026-01-05', 'a', 0.5]]],
   ['infinite doubles', `date '2026-01-05' as d, 'a' as k, 'infinity'::double as v`, { code: 'bad-number', says: 'is not a number' }],

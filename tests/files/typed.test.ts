@@ -20,11 +20,12 @@ import { compressors } from 'hyparquet-compressors';
 import { beforeEach, describe, expect, test } from 'vitest';
 import { assembleLook, LOOK_MODULE } from '../../scripts/kernel.ts';
 import { duckdb } from '../../src/engines/duckdb/index.ts';
+import { withTyped } from '../../src/engines/duckdb/typed-files.ts';
 import { memory } from '../../src/engines/memory/index.ts';
 import { csvScan } from '../../src/files/csv.ts';
 import { FIELD_FORMS, type FieldForm, lookAtPlainCsv } from '../../src/files/csv-look.ts';
 import { folderFiles } from '../../src/files/node.ts';
-import { defineModel, open } from '../../src/index.ts';
+import { defineModel, type Engine, open } from '../../src/index.ts';
 import { ROOT } from '../setup/cli.ts';
 import { modelOf, readBy } from './reading.ts';
 
@@ -121,6 +122,12 @@ describe('one look at the bytes of a CSV file (V7)', () => {
   });
 });
 
+/** The reader of texts, DuckDB, and DuckDB reading for the engine in memory. */
+const readers = (folder: string): readonly Engine[] => {
+  const files = folderFiles(folder);
+  return [memory({}, { files }), duckdb({ folder }), memory({}, { files: withTyped(files, { least: 0 }) })];
+};
+
 /** More rows than are looked at for a guess, all alike; what is odd stands behind them. */
 const MANY = 600;
 const alike = (line = '2026-01-05,a,1.25'): string => `d,k,v\n${`${line}\n`.repeat(MANY)}`;
@@ -156,8 +163,8 @@ describe('typed reading means what the reader of texts means, also where the gue
     ]) {
       writeFileSync(join(folder, name), text);
       const model = modelOf(name);
-      const [first, second] = [await readBy(memory({}, { files: folderFiles(folder) }), model), await readBy(duckdb({ folder }), model)];
-      expect(second, name).toEqual(first);
+      const [first, ...others] = await Promise.all(readers(folder).map((engine) => readBy(engine, model)));
+      for (const other of others) expect(other, name).toEqual(first);
     }
   });
 
@@ -167,8 +174,8 @@ describe('typed reading means what the reader of texts means, also where the gue
     writeFileSync(join(folder, 'parts/1.csv.gz'), gzipSync(alike()));
     writeFileSync(join(folder, 'parts/2.csv.gz'), gzipSync('d,k,v\n2026-01-07,b,3\n'));
     const model = modelOf('parts/*.csv.gz');
-    const read = await readBy(duckdb({ folder }), model);
-    expect(read).toEqual(await readBy(memory({}, { files: folderFiles(folder) }), model));
+    const [read, ...others] = await Promise.all(readers(folder).map((engine) => readBy(engine, model)));
+    for (const other of others) expect(other).toEqual(read);
     expect(read).toContainEqual(['2026-01-07', 'b', 3]);
   });
 
@@ -184,19 +191,42 @@ describe('typed reading means what the reader of texts means, also where the gue
       facts: { t: { source: 't', dates: { d: 'd' }, links: { k: 'k' }, measures: { v: { sum: 'v' } } } },
     });
     const shown = await Promise.all(
-      [memory({}, { files: folderFiles(folder) }), duckdb({ folder })].map(async (engine) => {
+      readers(folder).map(async (engine) => {
         const book = await open(model, engine);
         const { parts } = await book.explain({ reading: 'v', at: '2026-01-06' });
         await book.close();
         return parts[0].rows;
       }),
     );
-    expect(shown[1]).toEqual(shown[0]);
-    expect(shown[1]?.first).toEqual([
+    for (const own of shown) expect(own).toEqual(shown[0]);
+    expect(shown[0]?.first).toEqual([
       ['2026-01-06', 'b', '2.50', 'tall, green'],
       ['2026-01-06', 'b', '007.5', 'x'],
     ]);
   });
+});
+
+test('V6: rows of a state that is gone are not shown from the file that took its place; the next question sees the new one', async () => {
+  const folder = mkdtempSync(join(tmpdir(), 'typed-'));
+  const write = (amount: string, later: number): void => {
+    writeFileSync(join(folder, 't.csv'), `d,k,v\n${`2026-01-05,a,${amount}\n`.repeat(MANY)}`);
+    const time = new Date(Date.UTC(2026, 7, 15, 12, 0, later));
+    utimesSync(join(folder, 't.csv'), time, time);
+  };
+  write('1.25', 0);
+  const model = modelOf('t.csv');
+  const engine = memory({}, { files: withTyped(folderFiles(folder), { least: 0 }) });
+  const fact = [...model.facts.values()][0];
+  const store = await engine.open(model, { fixed: new Map(), hiding: [] });
+  const book = await open(model as never, engine);
+  const total = async () => (await book.ask({ show: ['v'] } as never)).toJson().rows[0][1];
+  expect(await store.factRows(fact, ['v'])).toHaveLength(MANY);
+  expect(await total()).toBe(1.25 * MANY);
+  write('2.50', 9);
+  await expect(store.factRows(fact, ['v'])).rejects.toMatchObject({ code: 'source-changed' });
+  expect(await total()).toBe(2.5 * MANY);
+  await store.close();
+  await book.close();
 });
 
 const LINES = 220_000;
@@ -242,6 +272,17 @@ describe('kept copies of large files', () => {
     expect(rows).toHaveLength(LINES);
     expect(Object.keys(rows[0])).toEqual(['ordered_on', 'region', 'amount']);
     expect(readFileSync(join(kept(), '.gitignore'), 'utf8')).toBe('*\n');
+  });
+
+  test('both engines use the same one', () => {
+    const first = run('--engine', 'memory');
+    expect([first.status, first.said]).toEqual([0, 'made']);
+    const others = [run(), run('--engine', 'memory'), run('--engine', 'memory', '--keep', 'off')];
+    expect(others.map(({ said, stdout }) => [said, stdout === first.stdout])).toEqual([
+      ['used', true],
+      ['used', true],
+      ['neither', true],
+    ]);
   });
 
   test('one that is damaged or of another file is made anew, never believed', () => {

@@ -49,6 +49,7 @@ const ROOMS: Readonly<Record<string, Room>> = {
   dictionary: { uses: [...CORE, 'book'] },
   diff: { uses: [...CORE, 'book', 'dictionary'] },
   index: { uses: [...CORE, 'book'] },
+  node: { uses: ['files', 'engines/duckdb'] },
   element: { uses: [...CORE, 'chart'] },
   react: { uses: ['result', 'element'], packages: [/^react$/] },
   report: { uses: [...CORE, 'book', 'element'], packages: [NODE] },

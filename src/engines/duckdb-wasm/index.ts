@@ -12,7 +12,8 @@ import { handedText, type Loading, loadingOf, physicalNames } from '../duckdb/co
 import { DUCKDB_SETTINGS, duckdbDialect, duckdbKind } from '../duckdb/dialect.ts';
 import type { Engine } from '../engine.ts';
 import { oneAfterAnother } from '../shared/queue.ts';
-import { type Table, type TableInput, tablesOf } from '../shared/tables.ts';
+import type { Table } from '../shared/table.ts';
+import { type TableInput, tablesOf } from '../shared/tables.ts';
 import { isBlank } from '../shared/values.ts';
 import type { Database, Rows, Statement } from '../sql/database.ts';
 import type { Relation } from '../sql/dialect.ts';

@@ -1,6 +1,6 @@
 // Which types of DuckDB hold the values of a column as they are.
 import type { ColumnKind } from '../../basics/columnar.ts';
-import type { RawColumn } from '../shared/tables.ts';
+import type { RawColumn } from '../shared/table.ts';
 import { isBlank, numberKey } from '../shared/values.ts';
 import type { SqlColumn } from '../sql/dialect.ts';
 

@@ -14,15 +14,16 @@ import type { Cancellation } from '../../plan/request.ts';
 import type { Engine, Store } from '../engine.ts';
 import { oneAfterAnother } from '../shared/queue.ts';
 import { readSource } from '../shared/sources.ts';
-import { changing, sourceChanged, sourceStates } from '../shared/states.ts';
-import { type Table, type TableInput, tableOf, tableOver } from '../shared/tables.ts';
+import { changing, sourceChanged, sourceStates, withSameTexts } from '../shared/states.ts';
+import { type Table, tableOver } from '../shared/table.ts';
+import { type TableInput, tableOf } from '../shared/tables.ts';
 import type { Database, Rows, Statement } from '../sql/database.ts';
 import type { Relation, SqlColumn } from '../sql/dialect.ts';
 import { openSqlStore } from '../sql/store.ts';
 import { physicalNames } from './columns.ts';
 import { DUCKDB_SETTINGS, duckdbDialect, duckdbKind } from './dialect.ts';
 import { fileRelation } from './files.ts';
-import { CLOSED, loadDuckDb } from './instance.ts';
+import { CLOSED, loadDuckDb, lock } from './instance.ts';
 import { answeringStore, answersFor } from './kept-answers.ts';
 import { type KeptCopies, keptCopies } from './kept-copy.ts';
 import { type KeptEvent, shelfOf } from './kept-folder.ts';
@@ -58,7 +59,7 @@ export interface DuckDbOptions {
   readonly inPlace?: boolean;
 }
 
-const { identifier, text } = duckdbDialect;
+const { identifier } = duckdbDialect;
 
 /** What the statement that makes a view of a file begins to say. */
 export const VIEW = 'the file';
@@ -81,29 +82,9 @@ const openInstance = async ({ threads, memoryLimit, path }: DuckDbOptions): Prom
   }
 };
 
-/** After this DuckDB reads nothing but the model's folders, and no statement can change that. */
-const lock = async (connection: DuckDBConnection, folders: readonly string[]): Promise<void> => {
-  await connection.run(`set allowed_directories = [${folders.map(text).join(', ')}]`);
-  await connection.run('set enable_external_access = false');
-  await connection.run('set lock_configuration = true');
-};
-
 /** Whether rows stay in their files: Parquet is read where it lies; of texts only where that is asked for. */
 const staysInFiles = (model: Model, { inPlace }: DuckDbOptions): boolean =>
   inPlace === true || [...model.sources.values()].some((source) => source.kind === 'file' && /\.parquet$/i.test(source.file));
-
-/** Of typed copies the texts are read in their files when rows are shown: those must still be what they were. */
-const withSameTexts = (store: Store, state: () => Promise<string>, opened: string): Store => {
-  const checked =
-    <A extends unknown[], T>(call: (...args: A) => Promise<T>) =>
-    async (...args: A): Promise<T> => {
-      const found = await call(...args);
-      const now = await state();
-      if (now !== opened) throw sourceChanged('since it was read', opened, now);
-      return found;
-    };
-  return { ...store, sample: checked(store.sample), rows: checked(store.rows), factRows: checked(store.factRows) };
-};
 
 /** Reads CSV, Parquet and JSON files of a model where they lie, the tables of a database file, or tables that a program gives. */
 export const duckdb = (options: DuckDbOptions = {}): Engine => ({

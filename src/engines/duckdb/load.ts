@@ -1,7 +1,7 @@
 // Rows from elsewhere, loaded into tables of DuckDB with types that hold them as they are.
 import type { DuckDBAppender, DuckDBConnection, DuckDBDateValue } from '@duckdb/node-api';
 import { NO_DAY } from '../../calendar/day.ts';
-import type { Table } from '../shared/tables.ts';
+import type { Table } from '../shared/table.ts';
 import { isBlank } from '../shared/values.ts';
 import type { SqlColumn } from '../sql/dialect.ts';
 import { handedText, type Loading, loadingOf, physicalNames } from './columns.ts';

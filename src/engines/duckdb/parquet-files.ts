@@ -139,7 +139,8 @@ const typedBy = (files: readonly ParquetFile[], k: number): Omit<SqlColumn, 'nam
   const digits = stated ? String(largestIn(stated) ?? 0).length : undefined;
   const precision = whole === undefined ? undefined : Math.min(whole + (scale ?? 0), digits ?? Number.POSITIVE_INFINITY);
   return {
-    kind,
+    // To DuckDB a decimal without decimals is a whole number, and its text has no point.
+    kind: kind === 'decimal' && scale === 0 ? 'integer' : kind,
     ...(holds ? { holds } : {}),
     ...(scale === undefined ? {} : { scale }),
     ...(precision ? { precision } : {}),

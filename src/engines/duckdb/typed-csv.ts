@@ -14,10 +14,10 @@ import type { Found, KeptCopies, KeptPlace } from './kept-copy.ts';
 
 const { identifier, text } = duckdbDialect;
 
-type Use = ReturnType<typeof usedColumns>[number]['use'];
+export type Use = ReturnType<typeof usedColumns>[number]['use'];
 
 /** What facts use the columns of a source for; undefined where something else reads it too, which reads its texts. */
-const usesOf = (source: string, model: Model): ReadonlyMap<string, ReadonlySet<Use>> | undefined => {
+export const usesOf = (source: string, model: Model): ReadonlyMap<string, ReadonlySet<Use>> | undefined => {
   const { yearSystems = {}, periods = {}, workingDays } = model.input.calendar ?? {};
   const tables = [...Object.values(yearSystems), ...Object.values(periods)].map(({ table }) => table);
   const { holidays } = workingDays ?? {};

@@ -5,7 +5,7 @@ import type { DateRules } from '../../calendar/dates.ts';
 import { FIRST_DAY, isoOf, LAST_DAY, NO_DAY } from '../../calendar/day.ts';
 import { type Digits, digitsOf, isLong, type NumberForm, numberText } from '../../model/decimal.ts';
 import { badDates, badNumber, isNumberless } from '../shared/faults.ts';
-import type { RawColumn, Table } from '../shared/tables.ts';
+import type { RawColumn, Table } from '../shared/table.ts';
 import { dayReader, isBlank } from '../shared/values.ts';
 import { type Lists, PLAIN_LISTS } from './lists.ts';
 

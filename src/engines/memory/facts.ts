@@ -9,7 +9,7 @@ import { rowMapOf } from '../../plan/members/kinds.ts';
 import type { KeyDayMap, KeyMap, ThresholdMap } from '../../plan/members/map.ts';
 import type { DataNote, RowValue, WorkingDays } from '../../plan/request.ts';
 import { badDatesNote, doubledKey, unknownColumn } from '../shared/faults.ts';
-import type { Table } from '../shared/tables.ts';
+import type { Table } from '../shared/table.ts';
 import { isBlank, keyReader } from '../shared/values.ts';
 import { type Held, heldDays, versionAt, versionsByKey } from '../shared/versions.ts';
 import { type Codes, type DayColumn, encode, type NumberColumn, readDays, readNumbers } from './columns.ts';

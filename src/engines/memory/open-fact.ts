@@ -7,7 +7,7 @@ import { columnOf, daysIn, type Fact, type Model, NOW } from '../../model/model.
 import { rowMapOf } from '../../plan/members/kinds.ts';
 import type { Filter } from '../../plan/request.ts';
 import { hiddenFault, unknownColumn } from '../shared/faults.ts';
-import { someRows, type Table } from '../shared/tables.ts';
+import { someRows, type Table } from '../shared/table.ts';
 import { type Codes, readDays } from './columns.ts';
 import { type FactData, factData, type Lookups, type MemberCodes, rowData } from './facts.ts';
 import { type Lists, PLAIN_LISTS } from './lists.ts';

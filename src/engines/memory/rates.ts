@@ -3,7 +3,7 @@ import { NO_DAY } from '../../calendar/day.ts';
 import type { Fact, Model, Rate } from '../../model/model.ts';
 import type { CalendarTables, DataNote } from '../../plan/request.ts';
 import { missingRates, ratePeriods, ratesByKey } from '../shared/rates.ts';
-import type { Table } from '../shared/tables.ts';
+import type { Table } from '../shared/table.ts';
 import { isBlank, keyReader } from '../shared/values.ts';
 import { type Held, versionAt } from '../shared/versions.ts';
 import { type NumberColumn, readDays, readNumbers } from './columns.ts';

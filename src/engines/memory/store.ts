@@ -4,7 +4,7 @@ import { compareTexts } from '../../basics/text.ts';
 import { distinctTuples } from '../../basics/tuples.ts';
 import { type Day, FIRST_DAY, isoOf, LAST_DAY, NO_DAY } from '../../calendar/day.ts';
 import { DurchblickError } from '../../errors.ts';
-import type { Files } from '../../files/files.ts';
+import type { Files, PlainRows } from '../../files/files.ts';
 import { type AttributeRef, NONE, UNKNOWN } from '../../model/attributes.ts';
 import type { Fact, Model } from '../../model/model.ts';
 import { listedMembers, nameOf } from '../../plan/members/kinds.ts';
@@ -13,7 +13,8 @@ import type { Bounds, Filter, RowSet, Sample, SampleRequest } from '../../plan/r
 import type { OpenOptions, RowsOf, Store } from '../engine.ts';
 import { hiddenFault } from '../shared/faults.ts';
 import { hidingFilters } from '../shared/hiding.ts';
-import { type Table, type TableInput, tablesOf } from '../shared/tables.ts';
+import type { Table } from '../shared/table.ts';
+import { type TableInput, tablesOf } from '../shared/tables.ts';
 import { shownCell } from '../shared/values.ts';
 import { cubes } from './cubes.ts';
 import { type DimensionData, dimensionData } from './facts.ts';
@@ -66,7 +67,8 @@ const membersIn = ({ model, dimensions, facts, hiding }: OpenTables, attribute: 
 };
 
 /** Rows as they stand in a table. */
-const rowsOf = (found: Table, columns: readonly string[]): readonly Record<string, unknown>[] => {
+const rowsOf = async (found: Table, columns: readonly string[]): Promise<PlainRows> => {
+  if (found.written) return found.written.rows(columns);
   const lists = columns.map((column) => {
     const values = found.column(column);
     if (found.kind(column) === 'date') return Array.from(values, (day) => (day === NO_DAY ? null : isoOf(day as Day)));
@@ -85,7 +87,7 @@ const lateRoles = ({ data }: Opened, { enters = '' }: Fact): readonly string[] =
 };
 
 /** Some rows themselves, the first by day, then as they come. */
-const sampleOf = ({ data, mask }: Opened, { role, filters, knownBy, first, last, openAt, limit }: SampleRequest): Sample => {
+const sampleOf = async ({ data, mask }: Opened, { role, filters, knownBy, first, last, openAt, limit }: SampleRequest): Promise<Sample> => {
   const seen = mask(filters, knownBy);
   const days = data.roles.get(role)?.days as Int32Array;
   const until = openAt && data.roles.get(openAt.until)?.days;
@@ -99,6 +101,10 @@ const sampleOf = ({ data, mask }: Opened, { role, filters, knownBy, first, last,
     if (days[row] !== NO_DAY && days[row] >= first && days[row] <= last && seen?.[row] !== 0 && !isGone(row)) found.push(row);
   const shown = found.sort((a, b) => days[a] - days[b] || a - b).slice(0, limit);
   const { table, keyText } = data;
+  if (table.written) {
+    const rows = await table.written.rows(table.columnNames, shown);
+    return { columns: table.columnNames, first: rows.map((row) => table.columnNames.map((name) => shownCell(row[name]))) };
+  }
   const cell = (name: string, row: number): string | number | null => {
     const value = table.cell(name, row);
     return table.kind(name) === 'date' ? keyText(name)(value ?? NO_DAY) || null : shownCell(value);
@@ -162,7 +168,10 @@ const methods = (store: MemoryStore): Store => {
     engine: 'memory',
     scans: 'together',
     notes: [...facts.values()].flatMap(({ data }) => data.notes),
-    kind: async (source, column) => (await table(source)).kind(column),
+    kind: async (source, column) => {
+      const found = await table(source);
+      return (found.written ?? found).kind(column);
+    },
     rows: plainRows(table),
     factRows: async (fact, columns) => rowsOf(openedFact(store, fact).data.table, columns),
     holidays: async (file, timeZone, first, last) =>

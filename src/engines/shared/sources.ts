@@ -3,11 +3,14 @@ import type { Holiday } from '../../calendar/calendar.ts';
 import type { Day } from '../../calendar/day.ts';
 import { DurchblickError } from '../../errors.ts';
 import type { FileTable } from '../../files/column.ts';
-import type { Files } from '../../files/files.ts';
+import type { Files, TypedSource } from '../../files/files.ts';
 import { readHolidays } from '../../files/ics.ts';
 import { partitionsOf, withPartitions } from '../../files/partitions.ts';
 import { readFileTable } from '../../files/table.ts';
 import type { Model, Source } from '../../model/model.ts';
+import { type Table, tableOver } from './table.ts';
+
+type FileSource = Extract<Source, { kind: 'file' }>;
 
 const noFile = (file: string, error: unknown): string =>
   (error as { code?: string }).code === 'ENOENT'
@@ -50,7 +53,7 @@ const fileBytes = async (file: string, model: Model, source: string, files: File
 
 /** Reads a file source of a model: a file, or all that a pattern stands for. */
 export const readSource = async (
-  { file, name: source, encoding, sheet }: Extract<Source, { kind: 'file' }>,
+  { file, name: source, encoding, sheet }: FileSource,
   model: Model,
   files: Files | undefined,
 ): Promise<FileTable> => {
@@ -76,6 +79,27 @@ export const readSource = async (
   } catch (error) {
     return located(error);
   }
+};
+
+/** A source that was read typed, as a table: of what the model does not use nobody asks for values. */
+const typedTable = ({ rows, columns, written }: TypedSource, name: string): Table => {
+  const byName = new Map(columns.map((column) => [column.name, column]));
+  const read = tableOver({ rows, columns: columns.map((column) => column.typed ?? { ...column, values: [] }) }, name);
+  return {
+    ...read,
+    column: (own) => {
+      const found = byName.get(own);
+      if (found && !found.typed && found.kind !== 'unusable') throw new Error(`column ${own} of ${name} was not read`);
+      return read.column(own);
+    },
+    written: { kind: (own) => byName.get(own)?.kind ?? read.kind(own), rows: written },
+  };
+};
+
+/** A file source as a table: by the fastest reader that reads the very same. */
+export const readTable = async (source: FileSource, model: Model, files: Files | undefined): Promise<Table> => {
+  const typed = await files?.typed?.(source, model);
+  return typed ? typedTable(typed, source.file) : tableOver(await readSource(source, model, files), source.file);
 };
 
 /** Every day between two days, inclusive, that an event of the file touches in the time zone (U10). */

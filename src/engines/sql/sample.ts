@@ -8,7 +8,7 @@ import { ROWS, type SqlFact } from './fact.ts';
 import { type SqlWorld, selectOf } from './select.ts';
 
 /** A column as it is fetched: what JavaScript would hold with fewer digits comes as text. */
-const fetched = (dialect: Dialect, alias: string, column: SqlColumn): string => {
+export const fetched = (dialect: Dialect, alias: string, column: SqlColumn): string => {
   const raw = rawColumn(dialect, alias, column);
   switch (column.kind) {
     case 'unusable':
@@ -25,7 +25,7 @@ const fetched = (dialect: Dialect, alias: string, column: SqlColumn): string => 
 };
 
 /** The value that was fetched, as every engine shows it. */
-const cellOf = (value: unknown, { kind }: SqlColumn): unknown => {
+export const cellOf = (value: unknown, { kind }: SqlColumn): unknown => {
   if (value === null || value === undefined) return null;
   switch (kind) {
     case 'integer': {
@@ -97,11 +97,13 @@ const fact = async (
   const conditions = [`(${opened.day(role)}) between ${first} and ${last}`, ...filters.map(select.condition), ...gone];
   const shown = written?.columns ?? columns;
   const list = shown.map((column, k) => `${fetched(world.dialect, ROWS, column)} as c${k}`);
-  const from = `\nfrom ${select.from()}\nwhere ${conditions.join('\n  and ')}\norder by ${opened.day(role)}`;
+  // Rows of one day in the order of their file, where they have one.
+  const order = [opened.day(role), ...(written ? [`${ROWS}.${written.row}`] : [])];
+  const from = `\nfrom ${select.from()}\nwhere ${conditions.join('\n  and ')}\norder by ${order.join(', ')}`;
   const found = await run({
     about: `the first rows of ${of.name} by ${role} day`,
     sql: written
-      ? `select ${list.join(', ')}\nfrom (select ${ROWS}.${written.row} as n, row_number() over () as k from (select ${ROWS}.*${from}, ${ROWS}.${written.row}\nlimit ${limit}) as ${ROWS}) as s
+      ? `select ${list.join(', ')}\nfrom (select ${ROWS}.${written.row} as n, row_number() over () as k from (select ${ROWS}.*${from}\nlimit ${limit}) as ${ROWS}) as s
   join ${written.from} as ${ROWS} on ${ROWS}.${written.row} = s.n\norder by s.k`
       : `select ${list.join(', ')}${from}\nlimit ${limit}`,
   });
