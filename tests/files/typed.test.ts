@@ -206,6 +206,36 @@ describe('typed reading means what the reader of texts means, also where the gue
   });
 });
 
+test('V3, G9: a fixed filter on versions leaves rows of typed files, with columns that nothing uses beside them', async () => {
+  const folder = mkdtempSync(join(tmpdir(), 'typed-'));
+  writeFileSync(
+    join(folder, 't.csv'),
+    `d,c,v,remark,C\n${'2026-01-05,1,1.25,,\n'.repeat(MANY)}2026-01-06,2,2.50,x,\n2026-01-06,1,007.5,y,\n`,
+  );
+  writeFileSync(join(folder, 'c.csv'), 'id,segment,since,until\n1,new,2020-01-01,2026-01-06\n1,old,2026-01-06,\n2,old,2020-01-01,\n');
+  const model = defineModel({
+    sources: { t: { file: 't.csv' }, c: { file: 'c.csv' } },
+    dimensions: { customer: { source: 'c', key: 'id', valid: { from: 'since', until: 'until' }, attributes: { segment: 'segment' } } },
+    facts: {
+      t: {
+        source: 't',
+        dates: { d: 'd' },
+        links: { customer: { dimension: 'customer', column: 'c', at: 'd' } },
+        measures: { v: { sum: 'v' } },
+      },
+    },
+  });
+  for (const engine of readers(folder)) {
+    const book = await open(model, engine, { where: { 'customer.segment': 'old' } });
+    expect((await book.ask({ show: ['v'], by: 'day' })).rows).toEqual([['2026-01-06', 10]]);
+    expect((await book.explain({ reading: 'v', at: '2026-01-06' })).parts[0].rows?.first).toEqual([
+      ['2026-01-06', '2', '2.50', 'x', null],
+      ['2026-01-06', '1', '007.5', 'y', null],
+    ]);
+    await book.close();
+  }
+});
+
 test('V6: rows of a state that is gone are not shown from the file that took its place; the next question sees the new one', async () => {
   const folder = mkdtempSync(join(tmpdir(), 'typed-'));
   const write = (amount: string, later: number): void => {

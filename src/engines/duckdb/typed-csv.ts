@@ -194,6 +194,7 @@ const relationOf = (
       row,
       from: `(select row_number() over () - 1 as ${row}, * from ${read})`,
       columns: header.map((name, k) => columnOf(name, physical[k], texts[k])),
+      copied: new Set(uses.keys()),
     },
   };
 };

@@ -184,7 +184,7 @@ const columnsIn = async (
 /** The rows of a source with their numbers, as they stand in it. */
 const numbered = ({ from, columns, written }: Relation): NonNullable<Relation['written']> => {
   const row = freeName('file_row', { columns });
-  return written ?? { row, from: `(select row_number() over () - 1 as ${row}, * from ${from})`, columns };
+  return written ?? { row, from: `(select row_number() over () - 1 as ${row}, * from ${from})`, columns, copied: new Set() };
 };
 
 /** Some columns of all rows as they stand, or of some rows. */

@@ -35,8 +35,16 @@ export interface Relation extends StatisticRows {
   /** The file, table or source, as messages name it. */
   readonly name: string;
   readonly columns: readonly SqlColumn[];
-  /** Rows are typed copies of texts: the texts as they stand in their file, in order, and the column of both that has a row's number there. */
-  readonly written?: { readonly row: string; readonly from: string; readonly columns: readonly SqlColumn[] };
+  /**
+   * Rows are typed copies of texts: the texts as they stand in their file, in order, and the column of both that has a row's number
+   * there. Of `columns` the copies have those that are used alone.
+   */
+  readonly written?: {
+    readonly row: string;
+    readonly from: string;
+    readonly columns: readonly SqlColumn[];
+    readonly copied: ReadonlySet<string>;
+  };
   /** A file of texts, whose dates and numbers are worth reading once. */
   readonly texts?: true;
   /** Of a dimension with versions: the days on which a row holds, of rows as `d`; the second no longer (G9). */
@@ -119,5 +127,11 @@ export const freeName = (wanted: string, { columns }: Pick<Relation, 'columns'>)
   while (taken.has(name.toLowerCase())) name = `${name}_`;
   return name;
 };
+
+/** The names of what a relation's rows have: of typed copies what was copied, and the row's number. */
+export const namesIn = ({ columns, written }: Relation): string[] =>
+  written
+    ? [...columns.flatMap(({ name, as = name }) => (written.copied.has(name) ? [as] : [])), written.row]
+    : columns.map(({ name, as = name }) => as);
 
 export const columnNamed = ({ columns }: Relation, name: string): SqlColumn | undefined => columns.find((column) => column.name === name);

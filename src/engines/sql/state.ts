@@ -10,7 +10,7 @@ import type { Filter } from '../../plan/request.ts';
 import type { OpenOptions } from '../engine.ts';
 import { hiddenFault } from '../shared/faults.ts';
 import type { Database } from './database.ts';
-import { type Relation, rawColumn, readable } from './dialect.ts';
+import { namesIn, type Relation, rawColumn, readable } from './dialect.ts';
 import { openDimension, type SqlDimension, withZones } from './dimensions.ts';
 import { checkColumns, openSqlFact, ROWS, type SqlFact } from './fact.ts';
 import { keepFact } from './kept-rows.ts';
@@ -153,7 +153,7 @@ const seenRows = async (fact: Fact, relation: Relation, filters: readonly Filter
   );
   const conditions = filters.map(select.condition);
   // What has been read of dates stands beside the columns, and is read anew of the rows that are left.
-  const own = relation.columns.map(({ name }) => `${ROWS}.${database.dialect.identifier(name)}`);
+  const own = namesIn(relation).map((name) => `${ROWS}.${database.dialect.identifier(name)}`);
   return { ...relation, from: `(select ${dated ? own.join(', ') : `${ROWS}.*`} from ${select.from()} where ${conditions.join(' and ')})` };
 };
 
