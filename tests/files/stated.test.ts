@@ -161,8 +161,8 @@ const agree = async (folder: string, where?: Question['where']): Promise<readonl
     for (const book of books.slice(1)) same(await bytes(book, asked), wanted, asked);
   }
   // A row as it stands, and all of them for a second computation.
-  const [told, again] = await Promise.all([books[0], books[2]].map((book) => book.explain({ reading: 'revenue', at: '2025-07-01' })));
-  expect(again.parts[0].rows).toEqual(told.parts[0].rows);
+  const [told, ...others] = await Promise.all(books.map((book) => book.explain({ reading: 'revenue', at: '2025-07-01' })));
+  for (const other of others) expect(other.parts[0].rows).toEqual(told.parts[0].rows);
   for (const book of books) expect((await book.verify(QUESTIONS[0])).different).toEqual([]);
   for (const book of books) await book.close();
   return looks;

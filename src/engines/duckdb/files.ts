@@ -23,6 +23,7 @@ export type FileRelation =
       readonly kind: 'select';
       readonly from: string;
       readonly columns: readonly SqlColumn[];
+      readonly order?: readonly string[];
       /** What the files say of all rows. */
       readonly stated?: Stated;
       /** Of texts: how many rows it must have. What DuckDB reads otherwise is read by ours. */

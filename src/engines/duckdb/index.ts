@@ -18,7 +18,7 @@ import { changing, sourceChanged, sourceStates, withSameTexts } from '../shared/
 import { type Table, tableOver } from '../shared/table.ts';
 import { type TableInput, tableOf } from '../shared/tables.ts';
 import type { Database, Rows, Statement } from '../sql/database.ts';
-import type { Relation, SqlColumn } from '../sql/dialect.ts';
+import { freeName, type Relation, type SqlColumn } from '../sql/dialect.ts';
 import { openSqlStore } from '../sql/store.ts';
 import { physicalNames } from './columns.ts';
 import { DUCKDB_SETTINGS, duckdbDialect, duckdbKind } from './dialect.ts';
@@ -152,6 +152,12 @@ const describe = async ({ connection, options }: Sources, name: string, from: st
   };
 };
 
+/** Rows of a table of ours with their numbers, in the order in which they came. */
+const inOrder = (table: string, columns: readonly SqlColumn[]): Pick<Relation, 'from' | 'order'> => {
+  const row = freeName('row_at', { columns });
+  return { from: `(select rowid as ${row}, * from ${table})`, order: [row] };
+};
+
 const loaded = async (sources: Sources, name: string, table: Table, { texts }: { readonly texts: boolean }): Promise<Relation> => {
   const own = sources.options.inPlace ? sources.model.sources.has(name) && name : false;
   const physical = own || sources.temporary();
@@ -161,7 +167,8 @@ const loaded = async (sources: Sources, name: string, table: Table, { texts }: {
   const dates = dateColumns(sources.model).get(name);
   // Texts that are dates are worth reading once too.
   const isRead = texts || known.some((column) => column.kind === 'text' && dates?.has(column.name));
-  return { name: table.name, from: identifier(physical), columns: known, ...(isRead ? { texts: true as const } : {}) };
+  const rows = own ? { from: identifier(physical) } : inOrder(identifier(physical), known);
+  return { name: table.name, columns: known, ...rows, ...(isRead ? { texts: true as const } : {}) };
 };
 
 /** The columns that a model uses of a source, for a table without any. */
@@ -190,10 +197,17 @@ const fromFile = async (sources: Sources, source: Extract<Source, { kind: 'file'
     throw fileFault(file, error);
   });
   if (found.kind === 'rows') return loaded(sources, name, tableOver(found.table, file), { texts: /\.csv/i.test(file) });
-  const { from, columns, texts, stated } = found;
+  const { from, columns, texts, stated, order } = found;
   if (!texts && !options.inPlace) {
     const place = await sources.kept?.place(file, await files.find(file), 'parquet');
-    return { name: file, from, columns, ...(stated ? { stated } : {}), ...(place ? { found: place.found } : {}) };
+    return {
+      name: file,
+      from,
+      columns,
+      ...(order ? { order } : {}),
+      ...(stated ? { stated } : {}),
+      ...(place ? { found: place.found } : {}),
+    };
   }
   const table = identifier(options.inPlace ? name : temporary());
   const sql = `create temp ${options.inPlace ? 'view' : 'table'} ${table} as select * from ${from}`;
@@ -207,7 +221,13 @@ const fromFile = async (sources: Sources, source: Extract<Source, { kind: 'file'
     if (!texts) throw fileFault(file, error);
     return false;
   });
-  if (whole) return { name: file, from: table, columns, ...(texts ? { texts: true as const } : {}) };
+  if (whole)
+    return {
+      name: file,
+      columns,
+      ...(options.inPlace ? { from: table } : inOrder(table, columns)),
+      ...(texts ? { texts: true as const } : {}),
+    };
   // What DuckDB reads in another way is told, or read, by the reader that decides what a file means.
   await connection.run(`drop ${options.inPlace ? 'view' : 'table'} if exists ${table}`);
   return loaded(sources, name, tableOver((await texts?.otherwise()) ?? { rows: 0, columns: [] }, file), { texts: true });

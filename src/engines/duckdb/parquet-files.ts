@@ -5,7 +5,7 @@ import { DurchblickError } from '../../errors.ts';
 import type { ByteSource } from '../../files/bytes.ts';
 import type { FoundFile } from '../../files/folder.ts';
 import { type ParquetSchema, parquetSchema, type StatedValues } from '../../files/parquet.ts';
-import { rawColumn, type SqlColumn } from '../sql/dialect.ts';
+import { freeName, rawColumn, type SqlColumn } from '../sql/dialect.ts';
 import { ROWS } from '../sql/fact.ts';
 import {
   ALL_ROWS,
@@ -35,6 +35,9 @@ const sourceOf = async (real: string): Promise<{ readonly source: ByteSource; re
   };
   return { source: { byteLength: size, slice }, close: () => handle.close() };
 };
+
+/** What DuckDB calls the place of a row in its file. */
+const ROW_NUMBER = 'file_row_number';
 
 interface ParquetFile {
   readonly file: FoundFile;
@@ -84,15 +87,21 @@ export const parquetFiles = async (connection: DuckDBConnection, found: readonly
   const kinds = schema.columns.map((_, k) => typedBy(files, k));
   const columns = columnsNamed(names, kinds);
   const own = columns.map(({ as, name }) => identifier(as ?? name));
+  // A file may have a column of that name, and none can be told to have another.
+  const isNumbered = freeName(ROW_NUMBER, { columns }) === ROW_NUMBER;
+  const order = isNumbered ? [freeName('row_file', { columns }), ROW_NUMBER] : [];
+  const numbering = isNumbered ? `filename = '${order[0]}', file_row_number = true` : 'filename = false';
   const aliased = (list: readonly ParquetFile[]): string =>
-    `read_parquet(${fileList(list.map(({ file }) => file))}, hive_partitioning = false, union_by_name = false, filename = false, binary_as_string = false) as file(${own.join(', ')})`;
+    `read_parquet(${fileList(list.map(({ file }) => file))}, hive_partitioning = false, union_by_name = false, ${numbering}, binary_as_string = false) as file(${own.join(', ')})`;
   const selects = new Map<string, string>();
   for (const run of runsOf(files)) {
     if (selects.has(typesOf(run[0]))) continue;
-    const types = (await connection.runAndReadAll(`describe select * from ${aliased(run)}`)).getRows().map((row) => String(row[1]));
-    const casts = columns.map((column, k) => castOf(column, types[k], own[k]));
+    const described = (await connection.runAndReadAll(`describe select * from ${aliased(run)}`)).getRows();
+    const casts = columns.map((column, k) => castOf(column, String(described[k][1]), own[k]));
     const isPlainly = casts.every((cast, k) => cast === own[k]);
-    selects.set(typesOf(run[0]), isPlainly ? '*' : casts.map((cast, k) => `${cast} as ${own[k]}`).join(', '));
+    // What puts rows in order stands where it stands in those that are taken as they are.
+    const numbers = described.slice(columns.length).map(([name]) => String(name));
+    selects.set(typesOf(run[0]), isPlainly ? '*' : [...casts.map((cast, k) => `${cast} as ${own[k]}`), ...numbers].join(', '));
   }
   const byPath = new Map(files.map((one) => [one.file.real, one]));
   const { from, added } = inPartitions(found, names, (list) => {
@@ -103,6 +112,7 @@ export const parquetFiles = async (connection: DuckDBConnection, found: readonly
   return {
     from,
     columns: columnsNamed([...names, ...added], [...kinds, ...added.map(() => ({ kind: 'text' as const }))]),
+    order,
     ...(isPlainly ? { stated: statedBy(from, columns, files) } : {}),
   };
 };

@@ -45,6 +45,8 @@ export interface Relation extends StatisticRows {
     readonly columns: readonly SqlColumn[];
     readonly copied: ReadonlySet<string>;
   };
+  /** Columns beside `columns` that put rows in the order of their source, where it has one. */
+  readonly order?: readonly string[];
   /** A file of texts, whose dates and numbers are worth reading once. */
   readonly texts?: true;
   /** Of a dimension with versions: the days on which a row holds, of rows as `d`; the second no longer (G9). */
@@ -128,10 +130,13 @@ export const freeName = (wanted: string, { columns }: Pick<Relation, 'columns'>)
   return name;
 };
 
-/** The names of what a relation's rows have: of typed copies what was copied, and the row's number. */
-export const namesIn = ({ columns, written }: Relation): string[] =>
-  written
-    ? [...columns.flatMap(({ name, as = name }) => (written.copied.has(name) ? [as] : [])), written.row]
-    : columns.map(({ name, as = name }) => as);
+/** What puts rows in the order of their source. */
+export const orderOf = ({ written, order = [] }: Relation): readonly string[] => (written ? [written.row] : order);
+
+/** The names of what a relation's rows have: of typed copies what was copied, and what puts them in order. */
+export const namesIn = (relation: Relation): string[] => [
+  ...relation.columns.flatMap(({ name, as = name }) => (relation.written?.copied.has(name) === false ? [] : [as])),
+  ...orderOf(relation),
+];
 
 export const columnNamed = ({ columns }: Relation, name: string): SqlColumn | undefined => columns.find((column) => column.name === name);

@@ -3,7 +3,7 @@ import { isLong } from '../../model/decimal.ts';
 import type { Sample, SampleRequest } from '../../plan/request.ts';
 import { shownCell } from '../shared/values.ts';
 import type { Rows, Statement } from './database.ts';
-import { type Dialect, type Relation, rawColumn, type SqlColumn } from './dialect.ts';
+import { type Dialect, orderOf, type Relation, rawColumn, type SqlColumn } from './dialect.ts';
 import { ROWS, type SqlFact } from './fact.ts';
 import { type SqlWorld, selectOf } from './select.ts';
 
@@ -97,8 +97,8 @@ const fact = async (
   const conditions = [`(${opened.day(role)}) between ${first} and ${last}`, ...filters.map(select.condition), ...gone];
   const shown = written?.columns ?? columns;
   const list = shown.map((column, k) => `${fetched(world.dialect, ROWS, column)} as c${k}`);
-  // Rows of one day in the order of their file, where they have one.
-  const order = [opened.day(role), ...(written ? [`${ROWS}.${written.row}`] : [])];
+  // Rows of one day in the order of their source, where it has one.
+  const order = [opened.day(role), ...orderOf(opened.relation).map((name) => `${ROWS}.${name}`)];
   const from = `\nfrom ${select.from()}\nwhere ${conditions.join('\n  and ')}\norder by ${order.join(', ')}`;
   const found = await run({
     about: `the first rows of ${of.name} by ${role} day`,
