@@ -24,7 +24,8 @@ const endingOf = (unit: string): string => {
   return civil === undefined ? 'e' : UNITS[civil][2];
 };
 
-const DECIMALS = new Intl.NumberFormat('de', { useGrouping: false, maximumFractionDigits: 20 });
+/** A format made here would cost every other language the loading of its data. */
+const decimalText = (value: number): string => value.toLocaleString('de', { useGrouping: false, maximumFractionDigits: 20 });
 const rowsText = (rows: number): string => `${rows} ${rows === 1 ? 'Zeile' : 'Zeilen'}`;
 const have = (rows: number): string => `${rowsText(rows)} ${rows === 1 ? 'hat' : 'haben'}`;
 const are = (count: number): string => (count === 1 ? 'ist' : 'sind');
@@ -186,10 +187,10 @@ export const de: Words = {
       `${reading}: der laufende Zeitraum steht einem ganzen gegenüber; \`over so-far\` vergleicht Gleiches mit Gleichem`,
     'unplaced-dates': ({ measure, role, rows, amount, grain }) =>
       grain === undefined
-        ? `${measure} on ${role}: ${have(rows)} kein Datum ${role} und ${are(rows)} in keinem Zeitraum${amount === undefined ? '' : ` (${measure} ${DECIMALS.format(amount)})`}`
+        ? `${measure} on ${role}: ${have(rows)} kein Datum ${role} und ${are(rows)} in keinem Zeitraum${amount === undefined ? '' : ` (${measure} ${decimalText(amount)})`}`
         : `${measure} on ${role}: ${have(rows)} ein Datum ${role}, das in keinem Zeitraum (${grain}) liegt`,
     alert: ({ label, heading, limits, cells }) =>
-      `${label}: ${heading} ist ${limits.map(({ kind, value }) => `${LIMITS[kind]} ${DECIMALS.format(value)}`).join(' oder ')} in ${cells} ${cells === 1 ? 'Zelle' : 'Zellen'}`,
+      `${label}: ${heading} ist ${limits.map(({ kind, value }) => `${LIMITS[kind]} ${decimalText(value)}`).join(' oder ')} in ${cells} ${cells === 1 ? 'Zelle' : 'Zellen'}`,
     'bad-dates': ({ fact, role, column, count }) =>
       `${fact}: ${count} ${count === 1 ? 'Wert' : 'Werte'} von ${role} (${column}) ${are(count)} kein Datum und ${count === 1 ? 'gilt' : 'gelten'} als leer`,
     'missing-rates': ({ fact, rate, role, first, count }) =>
