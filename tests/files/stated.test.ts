@@ -1,4 +1,4 @@
-import { mkdtempSync, writeFileSync } from 'node:fs';
+import { mkdtempSync, readFileSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { DuckDBInstance } from '@duckdb/node-api';
@@ -227,6 +227,20 @@ describe('what Parquet files state of their rows', () => {
     });
     writeFileSync(join(folder, 'lines.parquet'), Buffer.from(written));
     expect(looksAtRows(await agree(folder))).toBe(true);
+  });
+
+  test('a file that is damaged is told by our reader, whoever read it first (V7)', async () => {
+    const folder = await write([one]);
+    const path = join(folder, 'lines-0.parquet');
+    const whole = readFileSync(path);
+    // Everything but what the footer says of it.
+    const damaged = Buffer.concat([whole.subarray(0, 4), Buffer.alloc((whole.length >> 1) - 4, 0xff), whole.subarray(whole.length >> 1)]);
+    writeFileSync(path, damaged);
+    const files = folderFiles(folder);
+    const told = await Promise.all([files, withTyped(files, { least: 0 })].map((own) => openedBy(memory({}, { files: own }))));
+    const [wanted, found] = told.map((own) => ({ code: (own as DurchblickError).code, message: (own as DurchblickError).message }));
+    expect(wanted).toMatchObject({ code: 'bad-file', message: expect.stringContaining('lines-0.parquet') });
+    expect(found).toEqual(wanted);
   });
 
   test('files of several types give the same bytes on both engines, no value squeezed into the type of another (M10, V7, R3)', async () => {

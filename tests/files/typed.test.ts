@@ -236,6 +236,28 @@ test('V3, G9: a fixed filter on versions leaves rows of typed files, with column
   }
 });
 
+test('G10: a source of facts that rates are taken from too is read for both', async () => {
+  const folder = mkdtempSync(join(tmpdir(), 'typed-'));
+  writeFileSync(join(folder, 't.csv'), 'd,c,v\n2026-01-05,USD,2\n2026-01-06,CHF,3\n');
+  writeFileSync(join(folder, 'fx.csv'), 'day,code,rate\n2026-01-05,USD,0.9\n2026-01-05,CHF,1.1\n2026-01-06,CHF,1.2\n');
+  const model = defineModel({
+    sources: { t: { file: 't.csv' }, fx: { file: 'fx.csv' } },
+    rates: { euro: { source: 'fx', date: 'day', grain: 'day', of: 'rate', by: { c: 'code' } } },
+    facts: {
+      t: { source: 't', dates: { d: 'd' }, columns: { net: 'v * euro' }, measures: { v: { sum: 'net' } } },
+      quotes: { source: 'fx', dates: { day: 'day' }, measures: { quotes: { count: 'rows' } } },
+    },
+  });
+  for (const engine of readers(folder)) {
+    const book = await open(model, engine);
+    expect((await book.ask({ show: ['v', 'quotes'], by: 'day' })).rows).toEqual([
+      ['2026-01-05', 1.8, 2],
+      ['2026-01-06', 3.6, 1],
+    ]);
+    await book.close();
+  }
+});
+
 test('V6: rows of a state that is gone are not shown from the file that took its place; the next question sees the new one', async () => {
   const folder = mkdtempSync(join(tmpdir(), 'typed-'));
   const write = (amount: string, later: number): void => {

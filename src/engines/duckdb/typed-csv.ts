@@ -22,7 +22,8 @@ export const usesOf = (source: string, model: Model): ReadonlyMap<string, Readon
   const tables = [...Object.values(yearSystems), ...Object.values(periods)].map(({ table }) => table);
   const { holidays } = workingDays ?? {};
   if (typeof holidays === 'object' && 'table' in holidays) tables.push(holidays.table);
-  if (tables.includes(source) || [...model.dimensions.values()].some((dimension) => dimension.source === source)) return undefined;
+  const others = [...model.dimensions.values(), ...model.rates.values()].map((own) => own.source);
+  if (tables.includes(source) || others.includes(source)) return undefined;
   const uses = new Map<string, Set<Use>>();
   for (const fact of model.facts.values()) {
     if (fact.source !== source) continue;

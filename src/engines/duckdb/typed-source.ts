@@ -2,6 +2,7 @@
 // the way back to what stands in the file.
 import type { DuckDBConnection, DuckDBVector } from '@duckdb/node-api';
 import { NO_DAY } from '../../calendar/day.ts';
+import { DurchblickError } from '../../errors.ts';
 import type { FileColumn } from '../../files/column.ts';
 import type { PlainRows, TypedSource } from '../../files/files.ts';
 import type { FolderFiles, FoundFile } from '../../files/folder.ts';
@@ -219,7 +220,7 @@ export const readTyped = async (
   const kept = shelf && keptCopies(shelf);
   const folders = [...(await files.roots()), ...(kept ? [kept.folder] : [])];
   const found = await files.find(source.file);
-  return withDatabase(folders, async (connection) => {
+  const read = withDatabase(folders, async (connection): Promise<TypedSource | undefined> => {
     const relation = await relationOf(connection, source, model, found, kept);
     const values = relation && (await columnsIn(connection, relation, uses));
     if (!relation || !values) return undefined;
@@ -230,5 +231,10 @@ export const readTyped = async (
       return { name, kind, ...(holds === undefined ? {} : { holds }), ...(typed ? { typed } : {}) };
     });
     return { rows: values.rows, columns, written: writtenIn(written, folders) };
+  });
+  // What DuckDB cannot read is read, or told, by ours.
+  return read.catch((error: unknown) => {
+    if (error instanceof DurchblickError) throw error;
+    return undefined;
   });
 };
