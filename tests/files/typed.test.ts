@@ -277,6 +277,8 @@ test('V6: rows of a state that is gone are not shown from the file that took its
   write('2.50', 9);
   await expect(store.factRows(fact, ['v'])).rejects.toMatchObject({ code: 'source-changed' });
   expect(await total()).toBe(2.5 * MANY);
+  writeFileSync(join(folder, 't.csv'), 'd\n2026-01-05,one field too many\n');
+  await expect(store.factRows(fact, ['v'])).rejects.toMatchObject({ code: 'source-changed' });
   await store.close();
   await book.close();
 });

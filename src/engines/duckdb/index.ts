@@ -14,7 +14,7 @@ import type { Cancellation } from '../../plan/request.ts';
 import type { Engine, Store } from '../engine.ts';
 import { oneAfterAnother } from '../shared/queue.ts';
 import { readSource } from '../shared/sources.ts';
-import { changing, sourceChanged, sourceStates, withSameTexts } from '../shared/states.ts';
+import { changing, sourceChanged, sourceStates } from '../shared/states.ts';
 import { type Table, tableOver } from '../shared/table.ts';
 import { type TableInput, tableOf } from '../shared/tables.ts';
 import type { Database, Rows, Statement } from '../sql/database.ts';
@@ -85,6 +85,19 @@ const openInstance = async ({ threads, memoryLimit, path }: DuckDbOptions): Prom
 /** Whether rows stay in their files: Parquet is read where it lies; of texts only where that is asked for. */
 const staysInFiles = (model: Model, { inPlace }: DuckDbOptions): boolean =>
   inPlace === true || [...model.sources.values()].some((source) => source.kind === 'file' && /\.parquet$/i.test(source.file));
+
+/** Of typed copies the texts are read in their files when rows are shown: those must still be what they were. */
+const withSameTexts = (store: Store, state: () => Promise<string>, opened: string): Store => {
+  const checked =
+    <A extends unknown[], T>(call: (...args: A) => Promise<T>) =>
+    async (...args: A): Promise<T> => {
+      const found = await call(...args);
+      const now = await state();
+      if (now !== opened) throw sourceChanged('since it was read', opened, now);
+      return found;
+    };
+  return { ...store, sample: checked(store.sample), rows: checked(store.rows), factRows: checked(store.factRows) };
+};
 
 /** Reads CSV, Parquet and JSON files of a model where they lie, the tables of a database file, or tables that a program gives. */
 export const duckdb = (options: DuckDbOptions = {}): Engine => ({

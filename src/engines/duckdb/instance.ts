@@ -4,12 +4,12 @@ import type { DuckDBConnection } from '@duckdb/node-api';
 import { DurchblickError } from '../../errors.ts';
 import { DUCKDB_SETTINGS, duckdbDialect } from './dialect.ts';
 
-const require = createRequire(import.meta.url);
+const requireHere = createRequire(import.meta.url);
 
 /** Whether the package is installed. */
 export const hasDuckDb = (): boolean => {
   try {
-    require.resolve('@duckdb/node-api');
+    requireHere.resolve('@duckdb/node-api');
     return true;
   } catch {
     return false;
@@ -19,7 +19,7 @@ export const hasDuckDb = (): boolean => {
 export const loadDuckDb = async (): Promise<typeof import('@duckdb/node-api')> => {
   try {
     // Asked for as what it is: looking through its files for names to import takes a tenth of a second.
-    return require('@duckdb/node-api');
+    return requireHere('@duckdb/node-api');
   } catch (error) {
     throw new DurchblickError('no-package', 'the duckdb engine needs @duckdb/node-api', {
       kind: 'engine',

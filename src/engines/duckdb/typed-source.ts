@@ -8,6 +8,7 @@ import type { PlainRows, TypedSource } from '../../files/files.ts';
 import type { FolderFiles, FoundFile } from '../../files/folder.ts';
 import { partitionsOf } from '../../files/partitions.ts';
 import type { Model, Source } from '../../model/model.ts';
+import { sourceChanged } from '../shared/states.ts';
 import { columnNamed, freeName, type Relation, rawColumn, type SqlColumn } from '../sql/dialect.ts';
 import { cellOf, fetched } from '../sql/sample.ts';
 import { duckdbDialect } from './dialect.ts';
@@ -208,6 +209,17 @@ const writtenIn =
       return some.map((at) => byRow.get(at) ?? {});
     });
 
+/** Texts are read in their file again: it must still be what it was. */
+const unchanged =
+  (rowsIn: TypedSource['written'], state: () => Promise<string>, opened: string): TypedSource['written'] =>
+  async (...asked) => {
+    const rows = await rowsIn(...asked).catch((error: Error) => error);
+    const now = await state();
+    if (now !== opened) throw sourceChanged('since it was read', opened, now);
+    if (rows instanceof Error) throw rows;
+    return rows;
+  };
+
 /** Reads a source; undefined where DuckDB reads it in another way than our readers, or nothing but facts would have to do with it. */
 export const readTyped = async (
   source: FileSource,
@@ -220,6 +232,8 @@ export const readTyped = async (
   const kept = shelf && keptCopies(shelf);
   const folders = [...(await files.roots()), ...(kept ? [kept.folder] : [])];
   const found = await files.find(source.file);
+  const state = (): Promise<string> => files.state(source.file).catch((error: Error) => error.message);
+  const opened = await state();
   const read = withDatabase(folders, async (connection): Promise<TypedSource | undefined> => {
     const relation = await relationOf(connection, source, model, found, kept);
     const values = relation && (await columnsIn(connection, relation, uses));
@@ -230,7 +244,7 @@ export const readTyped = async (
       const typed = values.read.get(name);
       return { name, kind, ...(holds === undefined ? {} : { holds }), ...(typed ? { typed } : {}) };
     });
-    return { rows: values.rows, columns, written: writtenIn(written, folders) };
+    return { rows: values.rows, columns, written: unchanged(writtenIn(written, folders), state, opened) };
   });
   // What DuckDB cannot read is read, or told, by ours.
   return read.catch((error: unknown) => {

@@ -1,7 +1,7 @@
 // The engine on tables in memory.
 import type { Files } from '../../files/files.ts';
 import type { Engine } from '../engine.ts';
-import { changing, sourceStates, withSameTexts } from '../shared/states.ts';
+import { changing, sourceStates } from '../shared/states.ts';
 import type { TableInput } from '../shared/tables.ts';
 import { openStore } from './store.ts';
 
@@ -21,12 +21,5 @@ export interface MemoryOptions {
  */
 export const memory = (tables: Readonly<Record<string, TableInput>> = {}, { files }: MemoryOptions = {}): Engine => ({
   name: 'memory',
-  open: (model, options) => {
-    const state = sourceStates(model, files, Object.keys(tables));
-    return changing(state, async () => {
-      const opened = files?.typed ? await state() : '';
-      const store = await openStore(model, tables, files, options);
-      return files?.typed ? withSameTexts(store, state, opened) : store;
-    });
-  },
+  open: (model, options) => changing(sourceStates(model, files, Object.keys(tables)), () => openStore(model, tables, files, options)),
 });

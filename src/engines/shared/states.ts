@@ -37,16 +37,3 @@ export const sourceChanged = (when: string, before: string, after: string): Durc
     hint: 'Ask again: the next question is answered from what is there then. Write files aside and rename them.',
   });
 };
-
-/** Of typed copies the texts are read in their files when rows are shown: those must still be what they were. */
-export const withSameTexts = (store: Store, state: () => Promise<string>, opened: string): Store => {
-  const checked =
-    <A extends unknown[], T>(call: (...args: A) => Promise<T>) =>
-    async (...args: A): Promise<T> => {
-      const found = await call(...args);
-      const now = await state();
-      if (now !== opened) throw sourceChanged('since it was read', opened, now);
-      return found;
-    };
-  return { ...store, sample: checked(store.sample), rows: checked(store.rows), factRows: checked(store.factRows) };
-};
