@@ -35,11 +35,11 @@ const COLUMNS: Readonly<Record<string, { readonly tidy: (row: number) => string;
   family_id: { tidy: (row) => String(1 + (row % 9)), odd: ['', '007', '7.0', 'x', '"7"', ' 7', '-0', '99999999999999999', '(none)'] },
   channel: { tidy: (row) => ['web', 'shop', 'phone'][row % 3], odd: ['', '"a,b"', '"a""b"', '(unknown)', 'Ä', ' a', '1', '01'] },
   amount: {
-    tidy: (row) => (((row * 37) % 10_000) / 100).toFixed(2),
+    tidy: (row) => (row % 11 === 0 ? '' : (((row * 37) % 10_000) / 100).toFixed(2)),
     odd: ['', '1e3', '+5', '.5', '5.', '1.2345678', '12345678901234567', '-0', '"3.5"', ' 4 ', 'z', '1234567890123.25'],
   },
-  quantity: { tidy: (row) => String(1 + (row % 7)), odd: ['', '1.5', '007', '-3', '12345678901234567', '"2"'] },
-  order_no: { tidy: (row) => String(1000 + (row % 60)), odd: ['', 'A1', '007', '7', '7.0', '"7"', '1e2'] },
+  quantity: { tidy: (row) => (row % 17 === 0 ? '' : String(1 + (row % 7))), odd: ['', '1.5', '007', '-3', '12345678901234567', '"2"'] },
+  order_no: { tidy: (row) => (row % 23 === 0 ? '' : String(1000 + (row % 60))), odd: ['', 'A1', '007', '7', '7.0', '"7"', '1e2'] },
   remark: { tidy: (row) => (row % 3 === 0 ? 'tall' : ''), odd: ['"tall, green"', '""'] },
 };
 const NAMES = Object.keys(COLUMNS);
@@ -66,6 +66,7 @@ const modelOf = (ending: string, onBadDate: 'error' | 'blank') =>
           orders: { countDistinct: 'order_no', role: 'ordered' },
           'new-orders': { firstTime: 'order_no', role: 'ordered' },
           median: { median: 'amount', role: 'ordered' },
+          average: { average: 'amount', role: 'ordered' },
           counted: { count: 'order_no', role: 'shipped' },
           waiting: { count: 'rows', open: 'ordered/shipped' },
         },
@@ -92,7 +93,7 @@ const everything = async (opening: () => Promise<Book>): Promise<readonly string
   });
   const own = book as Book | undefined;
   if (!own) return [opened];
-  const all = ['revenue', 'net', 'quantity', 'orders', 'new-orders', 'median', 'counted', 'waiting'];
+  const all = ['revenue', 'net', 'quantity', 'orders', 'new-orders', 'median', 'average', 'counted', 'waiting'];
   const found = [
     await told(async () => (await own.ask({ show: all, by: 'month', totals: true })).toJson()),
     await told(async () => (await own.ask({ show: ['revenue', 'orders on shipped', 'quantity'], per: ['family', 'channel'] })).toJson()),
