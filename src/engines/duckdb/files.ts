@@ -1,7 +1,6 @@
 // File sources as relations of DuckDB, each meaning what docs/files.md says, whoever reads it.
 import { readFile } from 'node:fs/promises';
 import type { DuckDBConnection } from '@duckdb/node-api';
-import { DurchblickError } from '../../errors.ts';
 import type { FileTable } from '../../files/column.ts';
 import { type CsvFacts, csvScan } from '../../files/csv.ts';
 import type { FolderFiles, FoundFile } from '../../files/folder.ts';
@@ -9,7 +8,7 @@ import { isPacked } from '../../files/gzip.ts';
 import { partitionsOf, withPartitions } from '../../files/partitions.ts';
 import { readFileTable } from '../../files/table.ts';
 import { checkNames } from '../../files/text.ts';
-import { joinedTables } from '../shared/sources.ts';
+import { joinedTables, unevenFiles } from '../shared/sources.ts';
 import type { SqlColumn } from '../sql/dialect.ts';
 import type { Stated } from '../sql/statistics.ts';
 import { columnsNamed, physicalNames } from './columns.ts';
@@ -61,14 +60,7 @@ const sameHeaders = (looks: readonly CsvLook[], files: readonly FoundFile[]): vo
   const [first, ...others] = looks;
   for (const [k, { header, facts }] of others.entries())
     if (header.join('\u0000') !== first.header.join('\u0000') || facts.separator !== first.facts.separator)
-      throw new DurchblickError(
-        'uneven-files',
-        `${files[k + 1].name} has the columns ${header.join(', ')}, ${files[0].name} has ${first.header.join(', ')}`,
-        {
-          kind: 'data',
-          hint: 'Files that one pattern stands for have the same columns in the same order.',
-        },
-      );
+      throw unevenFiles(files[k + 1].name, header.join(', '), files[0].name, first.header.join(', '));
 };
 
 const csvRelation = async (files: readonly FoundFile[]): Promise<FileRelation> => {

@@ -1,11 +1,11 @@
 // Parquet files as DuckDB is asked to read them: by the types that they state, and with what they say of all their rows.
 import { open } from 'node:fs/promises';
 import type { DuckDBConnection } from '@duckdb/node-api';
-import { DurchblickError } from '../../errors.ts';
 import type { ByteSource } from '../../files/bytes.ts';
 import type { FoundFile } from '../../files/folder.ts';
 import { type ParquetSchema, parquetSchema, type StatedValues } from '../../files/parquet.ts';
-import { freeName, rawColumn, type SqlColumn } from '../sql/dialect.ts';
+import { columnsInWords, unevenFiles } from '../shared/sources.ts';
+import { freeName, type Relation, rawColumn, type SqlColumn } from '../sql/dialect.ts';
 import { ROWS } from '../sql/fact.ts';
 import {
   ALL_ROWS,
@@ -25,6 +25,7 @@ import { inPartitions } from './partitioned.ts';
 
 const { identifier } = duckdbDialect;
 
+/** The bytes of a file, piece by piece as they are asked for. */
 const sourceOf = async (real: string): Promise<{ readonly source: ByteSource; readonly close: () => Promise<void> }> => {
   const handle = await open(real);
   const { size } = await handle.stat();
@@ -51,14 +52,9 @@ const looked = async (file: FoundFile): Promise<ParquetFile> => {
 
 /** Files that one pattern stands for have the same columns. */
 const sameColumns = ([first, ...others]: readonly ParquetFile[]): void => {
-  const described = ({ schema }: ParquetFile): string => schema.columns.map(({ name, kind }) => `${name} (${kind})`).join(', ');
-  const other = others.find((own) => described(own) !== described(first));
-  if (!other) return;
-  const message = `${other.file.name} has the columns ${described(other)}, ${first.file.name} has ${described(first)}`;
-  throw new DurchblickError('uneven-files', message, {
-    kind: 'data',
-    hint: 'Files that one pattern stands for have the same columns in the same order.',
-  });
+  const wanted = columnsInWords(first.schema.columns);
+  const other = others.find(({ schema }) => columnsInWords(schema.columns) !== wanted);
+  if (other) throw unevenFiles(other.file.name, columnsInWords(other.schema.columns), first.file.name, wanted);
 };
 
 const typesOf = ({ schema }: ParquetFile): string => schema.columns.map(({ type }) => type).join(' ');
@@ -78,7 +74,10 @@ const runsOf = (files: readonly ParquetFile[]): ParquetFile[][] => {
  * Parquet files by the types that they state; what DuckDB takes for another type is cast. Read together, the values of all files
  * would be squeezed into the types of the first: those of other types are read apart, and brought into types that hold them all.
  */
-export const parquetFiles = async (connection: DuckDBConnection, found: readonly FoundFile[]) => {
+export const parquetFiles = async (
+  connection: DuckDBConnection,
+  found: readonly FoundFile[],
+): Promise<Pick<Relation, 'from' | 'columns' | 'order' | 'stated'>> => {
   const files: ParquetFile[] = [];
   for (const file of found) files.push(await looked(file));
   sameColumns(files);

@@ -7,9 +7,11 @@ import type { FileColumn } from '../../files/column.ts';
 import type { PlainRows, TypedSource } from '../../files/files.ts';
 import type { FolderFiles, FoundFile } from '../../files/folder.ts';
 import { partitionsOf } from '../../files/partitions.ts';
+import { SURE_DIGITS } from '../../model/decimal.ts';
 import type { Model, Source } from '../../model/model.ts';
 import { sourceChanged } from '../shared/states.ts';
 import { columnNamed, freeName, type Relation, rawColumn, type SqlColumn } from '../sql/dialect.ts';
+import { ROWS } from '../sql/fact.ts';
 import { cellOf, fetched } from '../sql/sample.ts';
 import { duckdbDialect } from './dialect.ts';
 import { withDatabase } from './instance.ts';
@@ -20,8 +22,6 @@ import { typedCsv, type Use, usesOf } from './typed-csv.ts';
 
 type FileSource = Extract<Source, { kind: 'file' }>;
 
-/** Rows of a source are `r`. */
-const ROWS = 'r';
 /** More values than this are not held as lists. */
 const MOST_VALUES = 200_000_000;
 /** So many rows are looked for by number; of more all are read. */
@@ -111,9 +111,6 @@ const others = (sql: string, column: SqlColumn, rows: number): Filling => {
     },
   };
 };
-
-/** Digits that a double holds. */
-const SURE_DIGITS = 15;
 
 /** How a column is handed over: as numbers wherever they say all that our reader's values would. */
 const fillingOf = (

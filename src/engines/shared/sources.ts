@@ -2,7 +2,7 @@
 import type { Holiday } from '../../calendar/calendar.ts';
 import type { Day } from '../../calendar/day.ts';
 import { DurchblickError } from '../../errors.ts';
-import type { FileTable } from '../../files/column.ts';
+import type { FileColumn, FileTable } from '../../files/column.ts';
 import type { Files, TypedSource } from '../../files/files.ts';
 import { readHolidays } from '../../files/ics.ts';
 import { partitionsOf, withPartitions } from '../../files/partitions.ts';
@@ -17,19 +17,24 @@ const noFile = (file: string, error: unknown): string =>
     ? `cannot read ${file} (there is no such file)`
     : `cannot read ${file} (${(error as Error).message})`;
 
+/** A file beside others whose columns it does not have, both in words. */
+export const unevenFiles = (name: string, found: string, first: string, wanted: string): DurchblickError =>
+  new DurchblickError('uneven-files', `${name} has the columns ${found}, ${first} has ${wanted}`, {
+    kind: 'data',
+    hint: 'Files that one pattern stands for have the same columns in the same order.',
+  });
+
+/** Columns in words, by what two files of one pattern must have in common. */
+export const columnsInWords = (columns: readonly Pick<FileColumn, 'name' | 'kind'>[]): string =>
+  columns.map(({ name, kind }) => `${name} (${kind})`).join(', ');
+
 /** The same columns of several files, one below the other. */
 export const joinedTables = (tables: readonly FileTable[], names: readonly string[]): FileTable => {
   const [first, ...others] = tables;
   if (others.length === 0) return first;
-  for (const [k, table] of others.entries()) {
-    const wanted = first.columns.map(({ name, kind }) => `${name} (${kind})`).join(', ');
-    const found = table.columns.map(({ name, kind }) => `${name} (${kind})`).join(', ');
-    if (found !== wanted)
-      throw new DurchblickError('uneven-files', `${names[k + 1]} has the columns ${found}, ${names[0]} has ${wanted}`, {
-        kind: 'data',
-        hint: 'Files that one pattern stands for have the same columns in the same order.',
-      });
-  }
+  const wanted = columnsInWords(first.columns);
+  for (const [k, { columns }] of others.entries())
+    if (columnsInWords(columns) !== wanted) throw unevenFiles(names[k + 1], columnsInWords(columns), names[0], wanted);
   const rows = tables.reduce((sum, table) => sum + table.rows, 0);
   const values = (k: number): ArrayLike<unknown> => {
     const lists = tables.map(({ columns }) => columns[k].values);

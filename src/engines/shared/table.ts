@@ -51,7 +51,7 @@ const lookedAt = (column: FileColumn): FileColumn => {
   return holds === undefined ? column : { ...column, kind: 'unusable', holds };
 };
 
-/** A table over columns of a file, or over what a program gives. `dates` are columns in which an Int32Array holds days. */
+/** A table over columns of a file, or over what a program gives. */
 export const tableOver = ({ rows, columns }: FileTable, name: string): Table => {
   const byName = new Map(columns.map((column) => [column.name, column]));
   const columnNames = columns.map((column) => column.name);
@@ -95,6 +95,7 @@ const gathered = (values: RawColumn, rows: Int32Array): RawColumn => {
 /** Some rows of a table, as if there were no others. */
 export const someRows = (table: Table, rows: Int32Array): Table => {
   const known = new Map<string, RawColumn>();
+  const { written } = table;
   return {
     ...table,
     rows: rows.length,
@@ -105,12 +106,12 @@ export const someRows = (table: Table, rows: Int32Array): Table => {
       return values;
     },
     cell: (name, row) => table.cell(name, rows[row]),
-    ...(table.written
+    ...(written
       ? {
           written: {
-            ...table.written,
+            ...written,
             rows: (names, some = [...rows.keys()]) =>
-              (table.written as NonNullable<Table['written']>).rows(
+              written.rows(
                 names,
                 some.map((row) => rows[row]),
               ),

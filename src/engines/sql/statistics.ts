@@ -130,7 +130,7 @@ const sinceThen = async (
   });
 };
 
-/** Statistics that a file states are not asked. */
+/** Statistics that a file states are not asked, nor what need not be. */
 const unlessStated = async (
   statistics: readonly Statistic[],
   alias: string,
@@ -159,9 +159,7 @@ export const statisticsOf = async (
   if (known) return known;
   const values = grown
     ? await sinceThen(statistics, alias, { from, grown }, about, run)
-    : stated
-      ? await unlessStated(statistics, alias, { from, stated }, about, run)
-      : await readStatistics(statistics, `${from} as ${alias}`, about, run);
+    : await unlessStated(statistics, alias, { from, stated }, about, run);
   found?.remember(sql, values);
   statistics.forEach((statistic, k) => void kept?.set(statisticKey(from, statistic), values[k]));
   return values;
