@@ -3,45 +3,71 @@ import { defineConfig, type UserWorkspaceConfig } from 'vitest/config';
 
 /** Suites whose rules hold on every engine, run once on each. */
 const RULES = ['tests/measures/**/*.test.ts', 'tests/check/**/*.test.ts', 'tests/windows/windows.test.ts', 'tests/calendar/model.test.ts'];
-const ENGINES = ['memory', 'duckdb', 'postgres'];
-/** What needs a cluster comes last: one starts while everything else is tested. */
-const ON_CLUSTER = ['tests/**/cluster.test.ts'];
-const ENDS_CLUSTER = ['tests/engines/cluster-ends.test.ts'];
+const DEEP = ['tests/**/*.deep.test.ts'];
+const CLUSTER = ['tests/**/*.cluster.test.ts'];
+/** Kills the cluster, so it runs last. */
+const RESTART = ['tests/engines/restart.cluster.test.ts'];
 
 const ROOT = import.meta.dirname;
 
-/** What holds for every test. A project that extended the whole would start all servers once more. */
+type Options = UserWorkspaceConfig['test'];
+
+/** Options of every project; a project that extended the root config would run the global setup again. */
 const COMMON: UserWorkspaceConfig = {
-  // Tests run what was built, as users do (of the command line, that is one file): code that Node.js loads itself is faster than code that is rewritten for a test.
+  // Tests run what is built, as users do; Node.js loads it twice as fast as code that is transformed for a test.
   resolve: { alias: [{ find: /^(?:\.\.\/)+src\/(?!cli\/)(.+)\.tsx?$/, replacement: `${ROOT}/dist/$1.js` }] },
+};
+const project = (mode: string, test: Options): UserWorkspaceConfig => ({
+  ...COMMON,
   test: {
     server: { deps: { external: [/\/dist\/.*\.js$/] } },
     testTimeout: 120_000,
     hookTimeout: 300_000,
-    // A page has as long as a slow machine needs.
+    // For slow machines.
     expect: { poll: { timeout: 15_000 } },
     pool: 'forks',
+    ...test,
+    env: { DURCHBLICK_TESTS: mode, ...test?.env },
   },
-};
-const project = (test: UserWorkspaceConfig['test']): UserWorkspaceConfig => ({ ...COMMON, test: { ...COMMON.test, ...test } });
+});
 
-export default defineConfig({
+/** `vitest run` (mode test), `vitest run --mode deep`, `vitest run --mode cluster`. */
+const MODES: Readonly<Record<string, { readonly globalSetup: string; readonly projects: readonly Options[] }>> = {
   test: {
-    globalSetup: ['tests/setup/built.ts', 'tests/setup/machine.ts', 'tests/setup/server.ts', 'tests/setup/cluster-server.ts'],
-    // Two where there are two cores; tests that time out by the clock are not run more at once than there are.
-    maxWorkers: Math.max(2, Math.min(6, availableParallelism())),
+    globalSetup: 'tests/setup/run.ts',
     projects: [
-      project({ name: 'all', include: ['tests/**/*.test.ts'], exclude: [...RULES, ...ON_CLUSTER, ...ENDS_CLUSTER] }),
-      ...ENGINES.map((engine) => project({ name: engine, include: RULES, env: { DURCHBLICK_ENGINE: engine } })),
-      project({
-        name: 'trino',
-        include: [...RULES, ...ON_CLUSTER],
-        setupFiles: ['tests/setup/needs-cluster.ts'],
-        env: { DURCHBLICK_ENGINE: 'trino' },
-        sequence: { groupOrder: 1 },
-      }),
-      // Last of all, since it ends the cluster.
-      project({ name: 'restart', include: ENDS_CLUSTER, sequence: { groupOrder: 2 } }),
+      { name: 'all', include: ['tests/**/*.test.ts'], exclude: [...RULES, ...DEEP, ...CLUSTER] },
+      ...['memory', 'duckdb', 'postgres'].map((engine) => ({ name: engine, include: RULES, env: { DURCHBLICK_ENGINE: engine } })),
     ],
   },
+  deep: {
+    globalSetup: 'tests/setup/run.ts',
+    projects: [{ name: 'deep', include: ['tests/random/*.test.ts', ...DEEP], exclude: CLUSTER, testTimeout: 1_200_000 }],
+  },
+  cluster: {
+    globalSetup: 'tests/setup/cluster-run.ts',
+    projects: [
+      {
+        name: 'trino',
+        include: [...RULES, ...CLUSTER],
+        exclude: RESTART,
+        setupFiles: ['tests/setup/needs-cluster.ts'],
+        env: { DURCHBLICK_ENGINE: 'trino' },
+      },
+      { name: 'restart', include: RESTART, sequence: { groupOrder: 1 } },
+    ],
+  },
+};
+
+export default defineConfig(({ mode }) => {
+  const chosen = MODES[mode];
+  if (chosen === undefined) throw new Error(`unknown mode "${mode}"; modes: ${Object.keys(MODES).join(', ')}`);
+  process.env.DURCHBLICK_TESTS = mode;
+  return {
+    test: {
+      globalSetup: [chosen.globalSetup],
+      maxWorkers: Math.max(2, Math.min(6, availableParallelism())),
+      projects: chosen.projects.map((options) => project(mode, options)),
+    },
+  };
 });

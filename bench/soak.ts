@@ -1,7 +1,7 @@
 import fc from 'fast-check';
 import { memory } from '../src/engines/memory/index.ts';
 import { DurchblickError, open } from '../src/index.ts';
-import { data, question, worldOf } from '../tests/property/world.ts';
+import { data, question, worldOf } from '../tests/random/world.ts';
 import { print } from './rig.ts';
 
 /** Ten thousand random questions to one book: memory must not grow once its caches are full, nor answers get slower. */

@@ -3,16 +3,12 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { DuckDBInstance } from '@duckdb/node-api';
 import { tableFromIPC } from 'apache-arrow';
-import { afterAll, beforeAll, describe, expect, test } from 'vitest';
+import { describe, expect, test } from 'vitest';
 import { calendar, isoOf } from '../../src/index.ts';
 import { DEMO, durchblick, rowsOf } from '../setup/cli.ts';
-import { type Postgres, startPostgres } from '../setup/postgres.ts';
+import { connectPostgres } from '../setup/postgres.ts';
 
-let postgres: Postgres;
-beforeAll(async () => {
-  postgres = await startPostgres();
-});
-afterAll(() => postgres?.stop());
+const postgres = await connectPostgres();
 
 test('D1, U3, U4: every day from 1900 to 2100 agrees with PostgreSQL', async () => {
   const found = calendar({ from: '1900-01-01', to: '2100-12-31', yearSystems: { fiscal: { starts: '--04-01', label: 'FY{year}' } } });

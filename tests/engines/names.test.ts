@@ -1,16 +1,12 @@
-import { afterAll, beforeAll, expect, test } from 'vitest';
+import { expect, test } from 'vitest';
 import { duckdb } from '../../src/engines/duckdb/index.ts';
 import { memory } from '../../src/engines/memory/index.ts';
 import { postgres } from '../../src/engines/postgres/index.ts';
 import { defineModel, type Model, open, type Question } from '../../src/index.ts';
-import { type Postgres, startPostgres } from '../setup/postgres.ts';
+import { connectPostgres } from '../setup/postgres.ts';
 import { loadTables, type Tables } from '../setup/tables.ts';
 
-let server: Postgres;
-beforeAll(async () => {
-  server = await startPostgres();
-});
-afterAll(() => server?.stop());
+const server = await connectPostgres();
 
 /** Names that statements use for themselves, in several ways of writing them, and as long as a database lets names be. */
 const OURS = [

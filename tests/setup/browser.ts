@@ -5,8 +5,8 @@ import { join, resolve } from 'node:path';
 import { pathToFileURL } from 'node:url';
 import { type BrowserContext, chromium, type Page } from 'playwright-core';
 import { build, preview } from 'vite';
+import { inject } from 'vitest';
 import { ROOT } from './cli.ts';
-import { CHROMIUM } from './machine.ts';
 
 export interface Opened {
   readonly page: Page;
@@ -17,19 +17,9 @@ export interface Opened {
   readonly close: () => Promise<void>;
 }
 
-const FLAGS = [
-  '--no-sandbox',
-  '--disable-gpu',
-  '--disable-quic',
-  '--no-first-run',
-  '--disable-background-networking',
-  '--disable-component-update',
-  '--disable-sync',
-];
-
 /** Opens a page that may ask for nothing over HTTP but what is `served`. */
 export const openPage = async (url: string, served: (asked: URL) => boolean, viewport = { width: 1280, height: 800 }): Promise<Opened> => {
-  const browser = await chromium.launch({ executablePath: CHROMIUM, args: FLAGS });
+  const browser = await chromium.connect(inject('browser'));
   const context = await browser.newContext({ viewport, acceptDownloads: true });
   const errors: string[] = [];
   await context.route(

@@ -1,20 +1,11 @@
 // A real cluster, which cluster-server.ts starts, and tables in it.
-import { existsSync, readFileSync } from 'node:fs';
 import { inject } from 'vitest';
 import { statement } from '../../src/engines/trino/client.ts';
 import type { TrinoOptions } from '../../src/engines/trino/index.ts';
-import type { ClusterState } from './cluster-server.ts';
 import { type Rows, type Tables, typeOf } from './tables.ts';
 
-/** Waits until it is known where the cluster of this run is; undefined where there is none. */
-export const clusterOfRun = async (): Promise<Extract<ClusterState, { url: string }> | undefined> => {
-  const file = inject('cluster');
-  while (!existsSync(file)) await new Promise((done) => setTimeout(done, 200));
-  const state = JSON.parse(readFileSync(file, 'utf8')) as ClusterState;
-  return 'url' in state ? state : undefined;
-};
-
-export const clusterUrl = async (): Promise<string | undefined> => (await clusterOfRun())?.url;
+export const cluster = inject('cluster');
+export const clusterUrl = cluster?.url;
 
 /** A statement may have a million characters. */
 const MOST_TEXT = 500_000;
@@ -54,7 +45,7 @@ export const loadIntoCluster = async (
   { catalog = 'memory', texts = false, first = tables }: Loading = {},
 ): Promise<Loaded> => {
   const writes = catalog === 'memory' ? ('nobody' as const) : ('others' as const);
-  const options = { server: (await clusterUrl()) as string, catalog, schema, user: 'tests', writes };
+  const options = { server: clusterUrl as string, catalog, schema, user: 'tests', writes };
   const run = (sql: string) => statement(options, sql, undefined);
   await run(`create schema ${quoted(schema)}`);
   const columns = new Map(

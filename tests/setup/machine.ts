@@ -1,7 +1,6 @@
 import { spawnSync } from 'node:child_process';
 import { existsSync, readdirSync } from 'node:fs';
 
-/** What the tests need beside npm's packages, each installed from Debian when it is missing and this is root. */
 export const CHROMIUM = '/usr/bin/chromium';
 const POSTGRES = '/usr/lib/postgresql';
 
@@ -24,7 +23,8 @@ const NEEDS = [
   { name: 'postgresql', there: () => postgresPrograms() !== undefined },
 ];
 
-export const setup = (): void => {
+/** Installs Debian's packages that the tests need where they are missing and this is root. */
+export const installMissing = (): void => {
   const missing = NEEDS.filter(({ there }) => !there()).map(({ name }) => name);
   if (missing.length === 0) return;
   const names = missing.join(' and ');

@@ -1,7 +1,6 @@
 import { beforeEach } from 'vitest';
 import { clusterUrl } from './cluster.ts';
 
-const url = await clusterUrl();
 beforeEach(({ skip }) => {
-  if (url === undefined) skip('there is no cluster');
+  if (clusterUrl === undefined) skip('there is no cluster');
 });

@@ -4,6 +4,7 @@ import { createServer } from 'node:net';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import pg from 'pg';
+import { afterAll, inject } from 'vitest';
 import { postgresPrograms } from './machine.ts';
 
 export interface Postgres {
@@ -74,4 +75,13 @@ export const startPostgres = async (): Promise<Postgres> => {
       rmSync(folder, { recursive: true, force: true });
     },
   };
+};
+
+/** The server of the run, and a connection of the test file that is closed after its tests. */
+export const connectPostgres = async (): Promise<{ readonly client: pg.Client; readonly url: string }> => {
+  const url = inject('postgres');
+  const client = new pg.Client({ connectionString: url });
+  await client.connect();
+  afterAll(() => client.end());
+  return { client, url };
 };

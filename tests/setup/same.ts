@@ -20,10 +20,3 @@ export const bytes = async (book: Book, asked: Question): Promise<string> => {
     return JSON.stringify({ code, message, hint });
   }
 };
-
-/** How often a property is drawn, and from where; CONTRIBUTING.md says how to draw others. */
-export const settings = (runs: number) => ({
-  seed: Number(process.env.DURCHBLICK_SEED ?? 20260815),
-  numRuns: Number(process.env.DURCHBLICK_RUNS ?? runs),
-  endOnFailure: process.env.DURCHBLICK_SHRINK === 'no',
-});

@@ -10,7 +10,8 @@ import { withTyped } from '../../src/engines/duckdb/typed-files.ts';
 import { memory } from '../../src/engines/memory/index.ts';
 import { folderFiles } from '../../src/files/node.ts';
 import { type Book, type DurchblickError, defineModel, type Engine, open, type Question } from '../../src/index.ts';
-import { bytes, same, settings } from '../setup/same.ts';
+import { assertDraws } from '../setup/draws.ts';
+import { bytes, same } from '../setup/same.ts';
 
 const model = defineModel({
   durchblick: 1,
@@ -249,7 +250,7 @@ describe('what Parquet files state of their rows', () => {
       rows: fc.constantFrom(0, 1, 30, 2500, 4500),
       seed: fc.nat({ max: 1000 }),
     });
-    await fc.assert(
+    await assertDraws(
       fc.asyncProperty(fc.array(file, { minLength: 1, maxLength: 3 }), async (drawn) => {
         // Kinds are the same in all files but for one now and then, which is refused by everybody.
         const isOdd = drawn[0].seed % 10 === 0;
@@ -264,7 +265,7 @@ describe('what Parquet files state of their rows', () => {
         }));
         await agree(await write(files));
       }),
-      settings(25),
+      { few: 4, many: 100 },
     );
   }, 300_000);
 });

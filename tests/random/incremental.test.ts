@@ -4,7 +4,7 @@ import type { PlainCells } from '../../src/evaluate/cubes.ts';
 import { baseIn, grownCells, keptIndex, partsOf } from '../../src/evaluate/grown.ts';
 import type { AggregateRequest, RowSet, Segments } from '../../src/plan/request.ts';
 import { cutSegments, equalSegments } from '../../src/plan/segments.ts';
-import { settings } from '../setup/same.ts';
+import { assertDraws } from '../setup/draws.ts';
 
 interface Row {
   readonly day: number;
@@ -48,7 +48,7 @@ const rows = fc.array(
 );
 
 test('V6: cells of earlier rows, of those that came, and of days not asked for before make those of all rows', () => {
-  fc.assert(
+  assertDraws(
     fc.property(
       fc.constantFrom(...KINDS),
       rows,
@@ -75,7 +75,7 @@ test('V6: cells of earlier rows, of those that came, and of days not asked for b
         });
       },
     ),
-    settings(300),
+    { few: 300, many: 3000 },
   );
 });
 

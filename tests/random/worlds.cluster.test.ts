@@ -4,21 +4,21 @@ import { describe, expect, test } from 'vitest';
 import { trino } from '../../src/engines/trino/index.ts';
 import { open, type Question } from '../../src/index.ts';
 import { clusterUrl, loadIntoCluster } from '../setup/cluster.ts';
-import { bytes, same, settings } from '../setup/same.ts';
+import { assertDraws } from '../setup/draws.ts';
+import { bytes, same } from '../setup/same.ts';
 import { type Data, data, openWorld, question, worldOf } from './world.ts';
 
-const url = await clusterUrl();
 let schemas = 0;
 const schema = (): string => `worlds_${process.pid}_${schemas++}`;
 
-describe.skipIf(url === undefined)('random worlds on a cluster', () => {
+describe.skipIf(clusterUrl === undefined)('random worlds on a cluster', () => {
   test.each([
     ['typed columns', false],
     ['text columns', true],
   ])(
     'the cluster and memory give the same bytes over %s (A to G, M, R1, M10)',
     async (_, texts) => {
-      await fc.assert(
+      await assertDraws(
         fc.asyncProperty(data, fc.array(question, { minLength: 8, maxLength: 8 }), async (drawn, asked) => {
           const loaded = await loadIntoCluster(schema(), worldOf(drawn).tables, { texts });
           const [wanted, found] = [await openWorld(drawn), await openWorld(drawn, () => trino(loaded.options))];
@@ -30,7 +30,7 @@ describe.skipIf(url === undefined)('random worlds on a cluster', () => {
             await loaded.drop();
           }
         }),
-        settings(texts ? 1 : 2),
+        { few: texts ? 1 : 2, many: texts ? 1 : 2 },
       );
     },
     600_000,
@@ -44,7 +44,7 @@ describe.skipIf(url === undefined)('random worlds on a cluster', () => {
 
   test('V6: a book follows its tables, of which it asks for no more than the rows that came', async () => {
     let grown = 0;
-    await fc.assert(
+    await assertDraws(
       fc.asyncProperty(data, fc.array(question, { minLength: 2, maxLength: 2 }), async (drawn, drawnQuestions) => {
         const questions: Question[] = [{ show: ['revenue', 'lines'], by: 'month', per: ['region'] } as Question, ...drawnQuestions];
         const [whole, start] = [worldOf(drawn).tables, worldOf(portion(drawn, 0.5)).tables];
@@ -76,7 +76,7 @@ describe.skipIf(url === undefined)('random worlds on a cluster', () => {
           await loaded.drop();
         }
       }),
-      settings(1),
+      { few: 1, many: 1 },
     );
     expect(grown).toBeGreaterThan(0);
   }, 600_000);

@@ -9,9 +9,8 @@ import { loadModel } from '../../src/files/node.ts';
 import { parseModel } from '../../src/files/yaml.ts';
 import { type Book, DurchblickError, defineModel, open, type Question } from '../../src/index.ts';
 import { ROOT } from '../setup/cli.ts';
+import { assertDraws, drawSeed } from '../setup/draws.ts';
 
-const SEED = Number(process.env.DURCHBLICK_SEED ?? 20260815);
-const runs = (numRuns: number) => ({ seed: SEED, numRuns: Number(process.env.DURCHBLICK_RUNS ?? numRuns) });
 const read = (name: string): string => readFileSync(join(ROOT, 'demo', name), 'utf8');
 
 /** Whatever comes in: an answer, or an error that says what is wrong. Nothing else, and not for ever. */
@@ -98,9 +97,9 @@ describe('mutations of what is right', () => {
       '(revenue on shipped over [P10D/anchor]) / (budget over ytd)',
       'round(coalesce(revenue, 0) * 2, 1) - orders across (region, family)',
     ];
-    await fc.assert(
+    await assertDraws(
       fc.asyncProperty(mutated(texts), (reading) => holds(() => book.ask({ show: [reading], by: 'month', range: '2026' } as Question))),
-      runs(600),
+      { few: 60, many: 3000 },
     );
   });
 
@@ -140,13 +139,13 @@ describe('mutations of what is right', () => {
         order: value,
         limit: value,
         rest: value,
-        [`x${SEED}`]: value,
+        [`x${drawSeed()}`]: value,
       },
       { requiredKeys: ['show'] },
     );
-    await fc.assert(
+    await assertDraws(
       fc.asyncProperty(question, (asked) => holds(() => book.ask(asked as never))),
-      runs(1500),
+      { few: 100, many: 6000 },
     );
     // Nothing that was asked has changed what others see.
     expect((await book.ask({ show: ['revenue'], range: '2026-07' } as Question)).rows).toHaveLength(1);
@@ -154,9 +153,9 @@ describe('mutations of what is right', () => {
   });
 
   test('model files', async () => {
-    await fc.assert(
+    await assertDraws(
       fc.asyncProperty(mutated([read('model.yaml')]), (text) => holds(() => parseModel(text, 'model.yaml'))),
-      runs(500),
+      { few: 20, many: 1500 },
     );
   });
 
@@ -169,7 +168,7 @@ describe('mutations of what is right', () => {
     };
     walk(input, []);
     const value = fc.oneof(fc.constantFrom<unknown>(undefined, null, 0, '', [], {}, true, ...NASTY), fc.jsonValue({ maxDepth: 2 }));
-    await fc.assert(
+    await assertDraws(
       fc.asyncProperty(fc.constantFrom(...paths), value, (path, put) => {
         const copy = structuredClone(input);
         const last = path[path.length - 1];
@@ -177,7 +176,7 @@ describe('mutations of what is right', () => {
         owner[last] = put;
         return holds(() => defineModel(copy));
       }),
-      runs(800),
+      { few: 60, many: 3000 },
     );
   });
 
@@ -194,7 +193,7 @@ describe('mutations of what is right', () => {
         },
       },
     });
-    await fc.assert(
+    await assertDraws(
       fc.asyncProperty(mutated([lines]), fc.boolean(), async (text, wrong) => {
         const bytes = new TextEncoder().encode(text);
         // Some are not UTF-8 at all.
@@ -210,16 +209,16 @@ describe('mutations of what is right', () => {
           await own.close();
         });
       }),
-      runs(250),
+      { few: 15, many: 600 },
     );
   });
 
   test('holidays', async () => {
-    await fc.assert(
+    await assertDraws(
       fc.asyncProperty(mutated([read('data/holidays.ics')]), (text) =>
         holds(() => readHolidays(text, 'h.ics', 'Europe/Berlin', 19_000, 21_000)),
       ),
-      runs(300),
+      { few: 60, many: 1500 },
     );
   });
 });

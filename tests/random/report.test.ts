@@ -19,9 +19,10 @@ import { type Choices, chosen } from '../../src/report/choices.ts';
 import type { ReportData, ReportQuestion } from '../../src/report/data.ts';
 import { reportData } from '../../src/report/make.ts';
 import { reportEngine } from '../../src/report/store.ts';
-import { type Data, data, question, worldOf } from '../property/world.ts';
-import { bytes, same, settings } from '../setup/same.ts';
+import { assertDraws } from '../setup/draws.ts';
+import { bytes, same } from '../setup/same.ts';
 import { loadTables } from '../setup/tables.ts';
+import { type Data, data, question, worldOf } from './world.ts';
 
 const clock = () => Date.parse('2025-07-01T12:00:00Z');
 /** Some ways in which a question may be switched, one or two things at a time. */
@@ -78,17 +79,17 @@ const holds = async (drawn: Data, asked: Question, engine: () => Engine): Promis
 };
 
 test('over rows in memory', async () => {
-  await fc.assert(
+  await assertDraws(
     fc.asyncProperty(data, question, (drawn, asked) => holds(drawn, asked, () => memory(worldOf(drawn).tables))),
-    settings(20),
+    { few: 3, many: 60 },
   );
   expect(questions).toBeGreaterThan(50);
 }, 600_000);
 
 test('over DuckDB', async () => {
-  await fc.assert(
+  await assertDraws(
     fc.asyncProperty(data, question, (drawn, asked) => holds(drawn, asked, () => duckdb({ tables: worldOf(drawn).tables, threads: 1 }))),
-    settings(6),
+    { few: 1, many: 12 },
   );
 }, 600_000);
 
@@ -97,7 +98,7 @@ test('over PostgreSQL, in one state of its data', async () => {
   const client = new pg.Client({ connectionString: url });
   await client.connect();
   let schemas = 0;
-  await fc.assert(
+  await assertDraws(
     fc.asyncProperty(data, question, async (drawn, asked) => {
       const loaded = await loadTables(client, `report${schemas++}`, worldOf(drawn).tables, false);
       try {
@@ -106,7 +107,7 @@ test('over PostgreSQL, in one state of its data', async () => {
         await loaded.drop();
       }
     }),
-    settings(6),
+    { few: 1, many: 12 },
   );
   await client.end();
 }, 600_000);

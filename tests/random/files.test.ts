@@ -10,16 +10,13 @@ import { beforeAll, expect, test } from 'vitest';
 import { duckdb } from '../../src/engines/duckdb/index.ts';
 import { memory } from '../../src/engines/memory/index.ts';
 import { folderFiles } from '../../src/files/node.ts';
+import { packLz4 } from '../files/lz4-writer.ts';
+import { modelOf, readBy } from '../files/reading.ts';
 import { ROOT } from '../setup/cli.ts';
-import { packLz4 } from './lz4-writer.ts';
-import { modelOf, readBy } from './reading.ts';
+import { assertDraws, countDraws, drawSeed, repeatable } from '../setup/draws.ts';
 
 const folder = mkdtempSync(join(tmpdir(), 'fuzz-'));
 const engines = [memory({}, { files: folderFiles(folder) }), duckdb({ folder, threads: 1 })] as const;
-const settings = (runs: number) => ({
-  seed: Number(process.env.DURCHBLICK_SEED ?? 20260815),
-  numRuns: Number(process.env.DURCHBLICK_RUNS ?? runs),
-});
 
 let next = 0;
 const agree = async (ending: string, text: string): Promise<void> => {
@@ -88,9 +85,9 @@ const csvText = fc
 test(
   'V7: both readers of CSV make the same of any text',
   () =>
-    fc.assert(
+    assertDraws(
       fc.asyncProperty(csvText, (text) => agree('csv', text)),
-      settings(400),
+      { few: 40, many: 2000 },
     ),
   300_000,
 );
@@ -121,9 +118,9 @@ const jsonText = fc.array(jsonRow, { maxLength: 4 }).map((rows) => `[${rows.join
 test(
   'V7: both engines make the same of any JSON',
   () =>
-    fc.assert(
+    assertDraws(
       fc.asyncProperty(jsonText, (text) => agree('json', text)),
-      settings(300),
+      { few: 40, many: 2000 },
     ),
   300_000,
 );
@@ -186,7 +183,7 @@ test('an LZ4 Feather file means what the same file means unpacked', async () => 
   expect(readFileSync(files.get('packed.feather') as string).length).toBeLessThan(readFileSync(files.get('whole.arrow') as string).length);
 });
 
-const DAMAGED = 1000;
+const DAMAGED = countDraws({ few: 40, many: 3000 });
 test.each([
   'whole.csv',
   'packed.csv.gz',
@@ -201,30 +198,39 @@ test.each([
   'uncompressed.parquet',
 ])(
   `V7: ${DAMAGED} damaged copies of %s are read, or refused with a message, in little time and memory`,
-  (name) => {
-    const { status, stdout, stderr } = spawnSync(
-      process.execPath,
-      ['--max-old-space-size=256', '--import', 'tsx', 'tests/files/corrupt.ts', files.get(name) as string, String(DAMAGED), '20260815'],
-      { cwd: ROOT, encoding: 'utf8', timeout: 240_000, maxBuffer: 2 ** 24 },
-    );
-    expect([status, stderr.slice(0, 500)]).toEqual([0, '']);
-    const {
-      outcome,
-      slowest,
-      faults,
-      memory: rss,
-    } = JSON.parse(stdout) as {
-      outcome: Record<string, number>;
-      slowest: number;
-      faults: string[];
-      memory: number;
-    };
-    expect(faults).toEqual([]);
-    expect(Object.values(outcome).reduce((sum, count) => sum + count, 0)).toBe(DAMAGED);
-    // Far more than any of these files needs; far less than what a damaged one may ask for.
-    expect(slowest).toBeLessThan(5000);
-    expect(rss).toBeLessThan(2 ** 30);
-    expect(Object.keys(outcome).length).toBeGreaterThan(1);
-  },
+  (name) =>
+    repeatable(() => {
+      const { status, stdout, stderr } = spawnSync(
+        process.execPath,
+        [
+          '--max-old-space-size=256',
+          '--import',
+          'tsx',
+          'tests/random/corrupt.ts',
+          files.get(name) as string,
+          String(DAMAGED),
+          String(drawSeed()),
+        ],
+        { cwd: ROOT, encoding: 'utf8', timeout: 240_000, maxBuffer: 2 ** 24 },
+      );
+      expect([status, stderr.slice(0, 500)]).toEqual([0, '']);
+      const {
+        outcome,
+        slowest,
+        faults,
+        memory: rss,
+      } = JSON.parse(stdout) as {
+        outcome: Record<string, number>;
+        slowest: number;
+        faults: string[];
+        memory: number;
+      };
+      expect(faults).toEqual([]);
+      expect(Object.values(outcome).reduce((sum, count) => sum + count, 0)).toBe(DAMAGED);
+      // Far more than any of these files needs; far less than what a damaged one may ask for.
+      expect(slowest).toBeLessThan(5000);
+      expect(rss).toBeLessThan(2 ** 30);
+      expect(Object.keys(outcome).length).toBeGreaterThan(1);
+    }),
   300_000,
 );

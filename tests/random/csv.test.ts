@@ -9,7 +9,7 @@ import { withTyped } from '../../src/engines/duckdb/typed-files.ts';
 import { memory } from '../../src/engines/memory/index.ts';
 import { folderFiles } from '../../src/files/node.ts';
 import { type Book, type DurchblickError, defineModel, open } from '../../src/index.ts';
-import { settings } from '../setup/same.ts';
+import { assertDraws } from '../setup/draws.ts';
 
 /** Columns of order lines as they mostly are, by row, and what now and then stands there instead. */
 const COLUMNS: Readonly<Record<string, { readonly tidy: (row: number) => string; readonly odd: readonly string[] }>> = {
@@ -123,7 +123,7 @@ const untidy = fc.record({
 });
 
 test('D2, D3, M10, V1, V3, V7: our reader, DuckDB, and DuckDB reading for rows in memory make the same of untidy files', async () => {
-  await fc.assert(
+  await assertDraws(
     fc.asyncProperty(untidy, async ({ odd, rows, files, packed, lineEnd, lastEnd, order, onBadDate, hidden }) => {
       const folder = mkdtempSync(join(tmpdir(), 'untidy-'));
       const ending = packed ? 'csv.gz' : 'csv';
@@ -145,6 +145,6 @@ test('D2, D3, M10, V1, V3, V7: our reader, DuckDB, and DuckDB reading for rows i
       for (const found of others) expect(found).toEqual(wanted);
       rmSync(folder, { recursive: true });
     }),
-    settings(20),
+    { few: 3, many: 80 },
   );
 }, 300_000);

@@ -2,6 +2,7 @@ import fc from 'fast-check';
 import { expect, test } from 'vitest';
 import { DurchblickError, type Question } from '../../src/index.ts';
 import { type RefAnswer, type RefWorld, reference } from '../reference/answer.ts';
+import { assertDraws } from '../setup/draws.ts';
 import { type Data, data, openWorld, PRODUCTS, question, REGIONS } from './world.ts';
 
 type Row = readonly (string | number | null)[];
@@ -95,10 +96,5 @@ const holds = async (drawn: Data, questions: readonly Question[]): Promise<void>
 };
 
 test('the memory engine answers as the row-by-row reference does (A to G, M, R1)', async () => {
-  const runs = Number(process.env.DURCHBLICK_RUNS ?? 250);
-  await fc.assert(fc.asyncProperty(data, fc.array(question, { minLength: 8, maxLength: 8 }), holds), {
-    seed: Number(process.env.DURCHBLICK_SEED ?? 20260815),
-    numRuns: runs,
-    endOnFailure: process.env.DURCHBLICK_SHRINK === 'no',
-  });
+  await assertDraws(fc.asyncProperty(data, fc.array(question, { minLength: 8, maxLength: 8 }), holds), { few: 25, many: 600 });
 }, 600_000);

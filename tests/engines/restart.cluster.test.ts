@@ -6,9 +6,7 @@ import { inspect } from 'node:util';
 import { expect, test } from 'vitest';
 import { trino } from '../../src/engines/trino/index.ts';
 import { defineModel, open } from '../../src/index.ts';
-import { clusterOfRun, loadIntoCluster } from '../setup/cluster.ts';
-
-const cluster = await clusterOfRun();
+import { cluster, loadIntoCluster } from '../setup/cluster.ts';
 
 const model = defineModel({
   sources: {
@@ -24,10 +22,10 @@ const SALES = [
   { sold: '2026-02-01', amount: 7.25 },
 ];
 
-test.skipIf(cluster?.own === undefined)(
+test.skipIf(!cluster?.env)(
   'a coordinator that is killed is an error that says where; once it is there again the same book answers (V6)',
   async () => {
-    const own = cluster?.own as Readonly<Record<string, string>>;
+    const own = cluster?.env as Readonly<Record<string, string>>;
     const kill = (): void =>
       void process.kill(Number(readFileSync(join(own.DURCHBLICK_CLUSTER_RUN, 'coordinator.pid'), 'utf8')), 'SIGKILL');
     const restart = (): void => {

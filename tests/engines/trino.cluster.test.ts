@@ -12,8 +12,6 @@ import { type Book, type DurchblickError, defineModel, open } from '../../src/in
 import { durchblick } from '../setup/cli.ts';
 import { clusterUrl } from '../setup/cluster.ts';
 
-const url = await clusterUrl();
-
 const model = defineModel({
   sources: { sales: { table: 'sales' }, shops: { table: 'shops' } },
   dimensions: { shop: { source: 'shops', key: 'id', attributes: { shop: 'name' } } },
@@ -28,8 +26,13 @@ const model = defineModel({
 });
 const QUESTION = { show: ['revenue', 'buyers'], per: ['shop'], range: '2026' } as const;
 
-describe.skipIf(url === undefined)('states of a cluster (V5, V6)', () => {
-  const place = (catalog: string): Connection => ({ server: url as string, user: 'tests', catalog, schema: `states_${process.pid}` });
+describe.skipIf(clusterUrl === undefined)('states of a cluster (V5, V6)', () => {
+  const place = (catalog: string): Connection => ({
+    server: clusterUrl as string,
+    user: 'tests',
+    catalog,
+    schema: `states_${process.pid}`,
+  });
   const run = (catalog: string, sql: string) => statement(place(catalog), sql, undefined);
   beforeAll(async () => {
     for (const catalog of ['lake', 'memory']) {
@@ -355,7 +358,7 @@ facts:
     await book.close();
     const last = runs[runs.length - 1];
     expect(last).toMatchObject({ about: expect.stringMatching(/sales by sold/), splits: expect.any(Number) });
-    const seen = (await (await fetch(`${url}/v1/query/${last.id}`, { headers: { 'X-Trino-User': 'tests' } })).json()) as {
+    const seen = (await (await fetch(`${clusterUrl}/v1/query/${last.id}`, { headers: { 'X-Trino-User': 'tests' } })).json()) as {
       session: { clientTags: string[]; clientInfo: string; source: string; systemProperties: Record<string, string> };
     };
     expect(seen.session).toMatchObject({ source: 'durchblick', clientInfo: last.about, systemProperties: { query_max_run_time: '4m' } });
@@ -387,7 +390,7 @@ facts:
         response.end(spoil.how === 'gone' ? JSON.stringify({ id: 'x', error }) : '');
         return;
       }
-      const answer = await fetch(`${url}${request.url}`, {
+      const answer = await fetch(`${clusterUrl}${request.url}`, {
         method: request.method,
         headers,
         ...(request.method === 'POST' ? { body } : {}),
@@ -395,7 +398,7 @@ facts:
       const started = answer.headers.get('x-trino-started-transaction-id');
       if (started) response.setHeader('x-trino-started-transaction-id', started);
       response.statusCode = answer.status;
-      response.end((await answer.text()).replaceAll(url as string, front));
+      response.end((await answer.text()).replaceAll(clusterUrl as string, front));
     }).listen(0, '127.0.0.1');
     await once(server, 'listening');
     const front = `http://127.0.0.1:${(server.address() as AddressInfo).port}`;
@@ -418,7 +421,7 @@ facts:
         await book.close();
       }
     };
-    const wanted = await asked(undefined, url as string);
+    const wanted = await asked(undefined, clusterUrl as string);
     expect(wanted).toHaveLength(24);
     expect(await asked({ what: WORK, times: 2, how: 'busy' })).toEqual(wanted);
     expect(await asked({ what: WORK, times: 1, how: 'gone' })).toEqual(wanted);
@@ -428,7 +431,7 @@ facts:
     const refused = await asked({ what: /./, times: 99, how: 'expired' });
     expect(refused).toMatch(/^no-connection .*lets "tests" not in/);
     expect(refused).not.toContain('geheim');
-    expect(await asked(undefined)).toEqual(await asked(undefined, url as string));
+    expect(await asked(undefined)).toEqual(await asked(undefined, clusterUrl as string));
     server.close();
   });
 });

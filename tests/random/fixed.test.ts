@@ -1,19 +1,15 @@
 import fc from 'fast-check';
-import { afterAll, beforeAll, describe, expect, test } from 'vitest';
+import { describe, expect, test } from 'vitest';
 import { duckdb } from '../../src/engines/duckdb/index.ts';
 import { memory, type TableInput } from '../../src/engines/memory/index.ts';
 import { postgres } from '../../src/engines/postgres/index.ts';
 import { type Book, type DurchblickError, defineModel, type Engine, type Model, open, type Question } from '../../src/index.ts';
-import { type Postgres, startPostgres } from '../setup/postgres.ts';
-import { settings } from '../setup/same.ts';
+import { assertDraws } from '../setup/draws.ts';
+import { connectPostgres } from '../setup/postgres.ts';
 import { loadTables, type Tables } from '../setup/tables.ts';
 import { type Data, data, PRODUCTS, question, REGIONS, worldOf } from './world.ts';
 
-let server: Postgres;
-beforeAll(async () => {
-  server = await startPostgres();
-});
-afterAll(() => server?.stop());
+const server = await connectPostgres();
 
 const clock = () => Date.parse('2025-07-01T12:00:00Z');
 
@@ -124,26 +120,26 @@ const drawnData = data.map((drawn) => ({ ...drawn, fixed: {} }));
 
 describe('V3: what a fixed filter hides is as if it were not there, in every call', () => {
   test('memory', async () => {
-    await fc.assert(
+    await assertDraws(
       fc.asyncProperty(drawnData, fixedFilters, questions, (drawn, fixed, asked) =>
         crawled(drawn, fixed, asked, (tables) => memory(tables)),
       ),
-      settings(60),
+      { few: 6, many: 150 },
     );
   }, 600_000);
 
   test('duckdb', async () => {
-    await fc.assert(
+    await assertDraws(
       fc.asyncProperty(drawnData, fixedFilters, questions, (drawn, fixed, asked) =>
         crawled(drawn, fixed, asked, (tables) => duckdb({ tables, threads: 1 })),
       ),
-      settings(25),
+      { few: 3, many: 50 },
     );
   }, 600_000);
 
   test('postgres', async () => {
     let schemas = 0;
-    await fc.assert(
+    await assertDraws(
       fc.asyncProperty(drawnData, fixedFilters, questions, async (drawn, fixed, asked) => {
         const loaded = await loadTables(server.client, `fixed${schemas++}`, worldOf(drawn).tables);
         try {
@@ -152,7 +148,7 @@ describe('V3: what a fixed filter hides is as if it were not there, in every cal
           await loaded.drop();
         }
       }),
-      settings(20),
+      { few: 3, many: 40 },
     );
   }, 600_000);
 });

@@ -8,9 +8,7 @@ import { statement } from '../../src/engines/trino/client.ts';
 import { durchblick, ROOT } from '../setup/cli.ts';
 import { clusterUrl } from '../setup/cluster.ts';
 
-const url = await clusterUrl();
-
-test.skipIf(url === undefined)(
+test.skipIf(clusterUrl === undefined)(
   'a table of a cluster holds what `ask` prints, is replaced where it differs, and is left alone where not',
   async () => {
     const folder = mkdtempSync(join(tmpdir(), 'publish-'));
@@ -22,8 +20,8 @@ test.skipIf(url === undefined)(
       `publications:\n  monthly: { question: monthly-sales, table: ${schema}.monthly }\n  days: { calendar: 2023/2026, table: ${schema}.days }\n\n`,
     );
     writeFileSync(model, text);
-    const connection = { server: url as string, user: 'tests', catalog: 'lake', schema };
-    const into = `${(url as string).replace('http://', 'trino://tests@')}/lake/${schema}`;
+    const connection = { server: clusterUrl as string, user: 'tests', catalog: 'lake', schema };
+    const into = `${(clusterUrl as string).replace('http://', 'trino://tests@')}/lake/${schema}`;
     const publish = () => {
       const { code, stdout, stderr } = durchblick('publish', folder, '--into', into, '--format', 'json');
       return [code, stderr, (JSON.parse(stdout) as { state: string }[]).map(({ state }) => state).join()];

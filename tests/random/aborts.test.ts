@@ -1,4 +1,4 @@
-import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, test } from 'vitest';
+import { afterEach, beforeAll, beforeEach, describe, expect, test } from 'vitest';
 import { duckdb } from '../../src/engines/duckdb/index.ts';
 import { memory } from '../../src/engines/memory/index.ts';
 import { postgres } from '../../src/engines/postgres/index.ts';
@@ -12,7 +12,8 @@ import {
   open,
   type Question,
 } from '../../src/index.ts';
-import { type Postgres, startPostgres } from '../setup/postgres.ts';
+import { countDraws, drawSeed } from '../setup/draws.ts';
+import { connectPostgres } from '../setup/postgres.ts';
 import { loadTables, type Tables } from '../setup/tables.ts';
 
 const ROWS = Array.from({ length: 4000 }, (_, k) => ({
@@ -76,13 +77,11 @@ afterEach(() => {
   process.off('unhandledRejection', note);
 });
 
-let server: Postgres;
+const server = await connectPostgres();
 let loaded: Awaited<ReturnType<typeof loadTables>>;
 beforeAll(async () => {
-  server = await startPostgres();
   loaded = await loadTables(server.client, 'aborts', tables);
 });
-afterAll(() => server?.stop());
 
 const ENGINES: readonly (readonly [string, () => Engine])[] = [
   ['memory', () => memory(tables)],
@@ -98,19 +97,17 @@ const answered = async (book: Book, question: Question, signal?: Cancellation): 
   }
 };
 
-/** Where a database scans, each ask costs it more; DURCHBLICK_ASKS=10000 takes as many everywhere. */
-const asksOf = (engine: string): number => Number(process.env.DURCHBLICK_ASKS ?? (engine === 'memory' ? 10_000 : 2_000));
+const ASKS = countDraws({ few: 200, many: 10_000 });
 const AT_ONCE = 100;
 
-describe.each(ENGINES)('questions that are given up take nothing from others: %s', (name, engine) => {
-  const ASKS = asksOf(name);
+describe.each(ENGINES)('questions that are given up take nothing from others: %s', (_, engine) => {
   test(`${ASKS} asks, every other one given up at some moment`, { timeout: 600_000 }, async () => {
     const wanted = await open(model, memory(tables));
     const right = await Promise.all(QUESTIONS.map((question) => answered(wanted, question)));
     await wanted.close();
     // Nothing is kept, so that every batch works.
     const book = await open(model, engine(), { cacheBytes: 0 });
-    let seed = 20260815;
+    let seed = drawSeed();
     const below = (most: number): number => {
       seed = (Math.imul(seed, 1664525) + 1013904223) >>> 0;
       return Math.floor((seed / 2 ** 32) * most);

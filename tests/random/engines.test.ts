@@ -1,18 +1,15 @@
 import fc from 'fast-check';
-import { afterAll, beforeAll, test } from 'vitest';
+import { test } from 'vitest';
 import { duckdb } from '../../src/engines/duckdb/index.ts';
 import { postgres } from '../../src/engines/postgres/index.ts';
 import type { Engine, Question } from '../../src/index.ts';
-import { type Postgres, startPostgres } from '../setup/postgres.ts';
-import { bytes, same, settings } from '../setup/same.ts';
+import { assertDraws } from '../setup/draws.ts';
+import { connectPostgres } from '../setup/postgres.ts';
+import { bytes, same } from '../setup/same.ts';
 import { loadTables, type Tables } from '../setup/tables.ts';
 import { type Data, data, openWorld, question, worldOf } from './world.ts';
 
-let server: Postgres;
-beforeAll(async () => {
-  server = await startPostgres();
-});
-afterAll(() => server?.stop());
+const server = await connectPostgres();
 
 const agree = async (drawn: Data, questions: readonly Question[], engine: (tables: Tables) => Engine): Promise<void> => {
   const wanted = await openWorld(drawn);
@@ -33,9 +30,9 @@ const agree = async (drawn: Data, questions: readonly Question[], engine: (table
 const questions = fc.array(question, { minLength: 8, maxLength: 8 });
 
 test('DuckDB and memory give the same bytes (A to G, M, R1, M10)', async () => {
-  await fc.assert(
+  await assertDraws(
     fc.asyncProperty(data, questions, (drawn, asked) => agree(drawn, asked, (tables) => duckdb({ tables }))),
-    settings(60),
+    { few: 6, many: 150 },
   );
 }, 600_000);
 
@@ -46,7 +43,7 @@ test.each([
 ])(
   'PostgreSQL and memory give the same bytes over %s (A to G, M, R1, M10)',
   async (_, texts) => {
-    await fc.assert(
+    await assertDraws(
       fc.asyncProperty(data, questions, async (drawn, asked) => {
         const schema = `world${schemas++}`;
         const { tables } = worldOf(drawn);
@@ -57,7 +54,7 @@ test.each([
           await loaded.drop();
         }
       }),
-      settings(40),
+      { few: 4, many: 90 },
     );
   },
   600_000,

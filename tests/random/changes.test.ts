@@ -3,23 +3,20 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import fc from 'fast-check';
 import Papa from 'papaparse';
-import { afterAll, beforeAll, expect, test } from 'vitest';
+import { expect, test } from 'vitest';
 import { duckdb } from '../../src/engines/duckdb/index.ts';
 import { withTyped } from '../../src/engines/duckdb/typed-files.ts';
 import { memory } from '../../src/engines/memory/index.ts';
 import { postgres } from '../../src/engines/postgres/index.ts';
 import { folderFiles } from '../../src/files/node.ts';
 import { type Book, defineModel, type Engine, type ModelInput, open, type Question } from '../../src/index.ts';
-import { type Postgres, startPostgres } from '../setup/postgres.ts';
-import { bytes, settings } from '../setup/same.ts';
+import { assertDraws } from '../setup/draws.ts';
+import { connectPostgres } from '../setup/postgres.ts';
+import { bytes } from '../setup/same.ts';
 import { loadTables, type Tables } from '../setup/tables.ts';
 import { type Data, data, openWorld, question, worldOf } from './world.ts';
 
-let server: Postgres;
-beforeAll(async () => {
-  server = await startPostgres();
-});
-afterAll(() => server?.stop());
+const server = await connectPostgres();
 
 /** Other rows for the same model. */
 const withRows = (drawn: Data, { sales, budget, stock }: Data): Data => ({ ...drawn, sales, budget, stock });
@@ -53,7 +50,7 @@ const fixedOf = ({ fixed }: Data) => (Object.keys(fixed).length > 0 ? { where: f
 
 let schemas = 0;
 test('V6: a book over PostgreSQL follows what others write', async () => {
-  await fc.assert(
+  await assertDraws(
     fc.asyncProperty(worlds, questions, async (states, asked) => {
       const schema = `changes${schemas++}`;
       const loaded = await loadTables(server.client, schema, worldOf(states[0]).tables, true);
@@ -72,7 +69,7 @@ test('V6: a book over PostgreSQL follows what others write', async () => {
         await loaded.drop();
       }
     }),
-    settings(25),
+    { few: 3, many: 60 },
   );
 }, 600_000);
 
@@ -85,7 +82,7 @@ const ENGINES: readonly (readonly [string, (folder: string) => Engine])[] = [
 test.each(ENGINES)(
   'V6: a book over files, by %s, follows what is written to them',
   async (_, engine) => {
-    await fc.assert(
+    await assertDraws(
       fc.asyncProperty(worlds, questions, async (states, asked) => {
         const folder = mkdtempSync(join(tmpdir(), 'changes-'));
         const write = (tables: Tables): void => {
@@ -102,7 +99,7 @@ test.each(ENGINES)(
         };
         await follows(states, asked, openBook, change);
       }),
-      settings(25),
+      { few: 3, many: 60 },
     );
   },
   600_000,
