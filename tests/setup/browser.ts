@@ -3,7 +3,7 @@ import { createRequire } from 'node:module';
 import { tmpdir } from 'node:os';
 import { join, resolve } from 'node:path';
 import { pathToFileURL } from 'node:url';
-import { type BrowserContext, chromium, type Page } from 'playwright-core';
+import { type BrowserContext, chromium, type Download, type Page } from 'playwright-core';
 import { build, preview } from 'vite';
 import { inject } from 'vitest';
 import { ROOT } from './cli.ts';
@@ -39,14 +39,12 @@ export const openPage = async (url: string, served: (asked: URL) => boolean, vie
 /** Opens a file of its own, that nothing else belongs to; the page reaches no network. */
 export const openFile = (path: string): Promise<Opened> => openPage(pathToFileURL(path).href, () => false);
 
-/** Builds a Vite application, serves it and opens it in Chromium, which reaches nothing but that server. */
-export const openApplication = async (folder: string, viewport?: { width: number; height: number }): Promise<Opened> => {
+/** Serves a built Vite application and opens it in Chromium, which reaches nothing but that server. */
+const openDist = async (folder: string, outDir: string): Promise<Opened> => {
   const configFile = resolve(ROOT, folder, 'vite.config.ts');
-  const outDir = mkdtempSync(join(tmpdir(), 'durchblick-page-'));
-  await build({ configFile, logLevel: 'error', build: { outDir, emptyOutDir: true } });
   const server = await preview({ configFile, logLevel: 'error', build: { outDir }, preview: { port: 0, host: '127.0.0.1' } });
   const url = server.resolvedUrls?.local[0] as string;
-  const opened = await openPage(url, ({ href }) => href.startsWith(url), viewport);
+  const opened = await openPage(url, ({ href }) => href.startsWith(url));
   return {
     ...opened,
     close: async () => {
@@ -54,6 +52,15 @@ export const openApplication = async (folder: string, viewport?: { width: number
       await server.close();
     },
   };
+};
+
+/** An application that the build of the package has made already. */
+export const openBuilt = (folder: string): Promise<Opened> => openDist(folder, resolve(ROOT, folder, 'dist'));
+
+export const openApplication = async (folder: string): Promise<Opened> => {
+  const outDir = mkdtempSync(join(tmpdir(), 'durchblick-page-'));
+  await build({ configFile: resolve(ROOT, folder, 'vite.config.ts'), logLevel: 'error', build: { outDir, emptyOutDir: true } });
+  return openDist(folder, outDir);
 };
 
 interface Violation {
@@ -74,4 +81,10 @@ export const serious = async (page: Page): Promise<string[]> => {
       .filter(({ impact }) => impact === 'serious' || impact === 'critical')
       .map(({ id, nodes }) => `${id}: ${nodes[0].html.slice(0, 150)} ${nodes[0].failureSummary.slice(0, 200)}`);
   });
+};
+
+export const readDownload = async (download: Download): Promise<string> => {
+  const chunks: Buffer[] = [];
+  for await (const chunk of await download.createReadStream()) chunks.push(chunk as Buffer);
+  return Buffer.concat(chunks).toString('utf8');
 };
