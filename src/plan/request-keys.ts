@@ -1,5 +1,5 @@
 // What makes two requests to an engine the same, as short texts: names of things instead of the things, and no reason counts.
-import { type AggregateRequest, type EventsRequest, filterKey, type RowSet, type Segments, type TallyRequest } from './request.ts';
+import { type AggregateRequest, filterKey, type RowSet, type TallyRequest } from './request.ts';
 
 export const rowSetKey = (rows: RowSet): string =>
   JSON.stringify([
@@ -24,21 +24,3 @@ export const aggregateKey = (aggregate: AggregateRequest): string =>
 
 export const tallyRequestKey = (request: TallyRequest): string =>
   JSON.stringify([rowSetKey(request), request.segments.key, request.value, request.where.map(filterKey)]);
-
-/** Days themselves, where a name that one process gave them must not stand for them in another. */
-const daysKey = ({ starts, ends }: Segments): unknown => [Array.from(starts), Array.from(ends)];
-
-/** The same beyond one process: days in full. */
-export const lastingKeys = {
-  cube: (rows: RowSet & { readonly segments: Segments }, aggregates: readonly AggregateRequest[]): string =>
-    JSON.stringify(['cube', rowSetKey(rows), daysKey(rows.segments), aggregates.map(aggregateKey)]),
-  tallies: (request: TallyRequest): string => JSON.stringify(['tallies', tallyRequestKey(request), daysKey(request.segments)]),
-  events: (request: EventsRequest): string =>
-    JSON.stringify([
-      rowSetKey(request),
-      daysKey(request.segments),
-      request.where.map(filterKey),
-      request.count,
-      request.windows.map(({ from, to }) => [Array.from(from), Array.from(to)]),
-    ]),
-} as const;

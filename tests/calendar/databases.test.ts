@@ -9,6 +9,7 @@ import { DEMO, durchblick, rowsOf } from '../setup/cli.ts';
 import { connectPostgres } from '../setup/postgres.ts';
 
 const postgres = await connectPostgres();
+await postgres.client.query('create schema calendar_file; set search_path = calendar_file');
 
 test('D1, U3, U4: every day from 1900 to 2100 agrees with PostgreSQL', async () => {
   const found = calendar({ from: '1900-01-01', to: '2100-12-31', yearSystems: { fiscal: { starts: '--04-01', label: 'FY{year}' } } });

@@ -22,12 +22,12 @@ const QUESTION = [
   '--range',
   '2026-05/2026-08',
 ];
-const csv = (...more: readonly string[]): string => durchblick('ask', DEMO, ...QUESTION, '--format', 'csv', ...more).stdout;
+const ask = (...more: readonly string[]): string => durchblick('ask', DEMO, ...QUESTION, '--format', 'csv', ...more).stdout;
+const CSV = ask();
 
 test('R3: --engine duckdb writes the bytes that memory writes', () => {
-  const wanted = csv('--engine', 'memory');
-  expect(wanted.split('\r\n').length).toBeGreaterThan(16);
-  expect(csv('--engine', 'duckdb')).toBe(wanted);
+  expect(CSV.split('\r\n').length).toBeGreaterThan(16);
+  expect(ask('--engine', 'duckdb')).toBe(CSV);
 });
 
 test('--time says what was scanned, cached and fetched; rows fetched stay below the cells of the cubes', () => {
@@ -39,8 +39,7 @@ test('--time says what was scanned, cached and fetched; rows fetched stay below 
 });
 
 describe('Arrow and Parquet', () => {
-  const rows = csv()
-    .trimEnd()
+  const rows = CSV.trimEnd()
     .split('\r\n')
     .slice(1)
     .map((line) => line.split(','));
@@ -108,15 +107,13 @@ describe('Arrow and Parquet', () => {
 
   test.each([
     ['parquet', copyTo('format parquet, compression zstd')],
-    ['json', copyTo('format json, array true')],
     ['ndjson', copyTo('format json')],
     ['csv', copyTo("format csv, header true, delimiter ';'")],
-    ['csv', copyTo("format csv, header true, delimiter '\t'")],
   ])('every engine reads .%s files', async (ending, write) => {
     const path = await inForm(ending, write);
     for (const engine of ['memory', 'duckdb']) {
       const { code, stdout, stderr } = durchblick('ask', path, ...QUESTION, '--format', 'csv', '--engine', engine, ...BESIDE);
-      expect([code, stdout], `${engine}: ${stderr}`).toEqual([0, csv()]);
+      expect([code, stdout], `${engine}: ${stderr}`).toEqual([0, CSV]);
     }
     const { stderr } = durchblick('ask', path, 'revenue', '--time', ...BESIDE);
     // Parquet is DuckDB's by itself.
@@ -156,7 +153,7 @@ describe('Arrow and Parquet', () => {
       writeFileSync(file, tableToIPC(new Table(Object.fromEntries(plain) as never), 'file'));
     });
     for (const engine of ['memory', 'duckdb'])
-      expect(durchblick('ask', path, ...QUESTION, '--format', 'csv', '--engine', engine, ...BESIDE).stdout, engine).toBe(csv());
+      expect(durchblick('ask', path, ...QUESTION, '--format', 'csv', '--engine', engine, ...BESIDE).stdout, engine).toBe(CSV);
   });
 });
 
@@ -255,7 +252,7 @@ afterAll(() => drop?.());
 
 test('--connect asks the tables of a PostgreSQL database, with the same bytes, and verifies them', () => {
   const { code, stdout, stderr } = durchblick('ask', DEMO, ...QUESTION, '--format', 'csv', '--connect', connection, '--verify');
-  expect([code, stdout]).toEqual([0, csv()]);
+  expect([code, stdout]).toEqual([0, CSV]);
   expect(stderr).toContain('all the same');
 });
 

@@ -8,11 +8,7 @@ import { ROOT } from '../setup/cli.ts';
 const QUESTIONS: readonly Question[] = [
   { show: ['revenue', 'revenue vs year-earlier', 'orders'], by: 'month', per: ['product'] },
   { show: ['revenue over mtd', 'budget over mtd', 'budget-attainment'], by: 'month', per: ['region', 'family'], range: '2026' },
-  { show: ['revenue over rolling-28-days', 'revenue over ytd vs previous'], by: 'week', per: ['product'], range: '2026' },
   { show: ['backlog', 'stock'], by: 'quarter', per: ['product'], totals: true },
-  { show: ['revenue'], by: ['mtd', 'qtd', 'ytd'], per: ['region', 'product'], limit: 3, rest: true },
-  { show: ['revenue', 'weekend-revenue'], by: 'month', per: ['weekday', 'product'], range: '2026' },
-  { show: ['revenue on shipped', 'revenue on promised'], by: 'month', per: ['region', 'product'], totals: ['axis'] },
 ];
 
 test.each(QUESTIONS)('R3: a book that is asked once gives the same bytes, and fetches no more: %j', async (question) => {

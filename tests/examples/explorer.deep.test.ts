@@ -6,7 +6,7 @@ import { expect, test, vi } from 'vitest';
 import { serious } from '../setup/browser.ts';
 import { openExplorer, START } from './explorer-page.ts';
 
-const { page, url, context, errors, book, readTable, shows, choose, goTo, textbox } = await openExplorer();
+const { page, url, context, errors, readTable, shows, choose, textbox } = await openExplorer();
 
 test('a unit is typed and taken with Enter', async () => {
   const by = page.getByRole('combobox', { name: 'By', exact: true });

@@ -1,4 +1,4 @@
-import { spawn, spawnSync } from 'node:child_process';
+import { spawn } from 'node:child_process';
 import {
   chmodSync,
   existsSync,
@@ -26,7 +26,7 @@ import { csvScan } from '../../src/files/csv.ts';
 import { FIELD_FORMS, type FieldForm, lookAtPlainCsv } from '../../src/files/csv-look.ts';
 import { folderFiles } from '../../src/files/node.ts';
 import { defineModel, type Engine, open } from '../../src/index.ts';
-import { ROOT } from '../setup/cli.ts';
+import { durchblick, ROOT } from '../setup/cli.ts';
 import { assertDraws } from '../setup/draws.ts';
 import { modelOf, readBy } from './reading.ts';
 
@@ -299,15 +299,7 @@ const QUESTION = ['revenue', '--by', 'month', '--per', 'region', '--engine', 'du
 describe('kept copies of large files', () => {
   let folder: string;
   const run = (...more: readonly string[]) => {
-    // What was answered is kept too (answers.test.ts), and would need no copy.
-    for (const place of [kept(), join(folder, 'elsewhere')])
-      if (existsSync(place) && statSync(place).isDirectory())
-        for (const name of readdirSync(place)) if (name.endsWith('.answers')) rmSync(join(place, name));
-    const { status, stdout, stderr } = spawnSync(process.execPath, [...ARGUMENTS, join(folder, 'model.yaml'), ...QUESTION, ...more], {
-      cwd: ROOT,
-      encoding: 'utf8',
-      env: { ...process.env, DURCHBLICK_KEEP: '' },
-    });
+    const { code: status, stdout, stderr } = durchblick('ask', join(folder, 'model.yaml'), ...QUESTION, ...more);
     return { status, stdout, said: /typed and kept/.test(stderr) ? 'made' : /kept copy/.test(stderr) ? 'used' : 'neither', stderr };
   };
   const kept = (): string => join(folder, '.durchblick');
@@ -414,7 +406,7 @@ describe('kept copies of large files', () => {
     const [first, second] = await Promise.all([start(), start()]);
     expect(first).toBe(second);
     expect(first.startsWith('0 period')).toBe(true);
-    expect(readdirSync(kept()).filter((name) => !/(\.parquet|\.json|\.answers|\.gitignore)$/.test(name))).toEqual([]);
+    expect(readdirSync(kept()).filter((name) => !/(\.parquet|\.json|\.gitignore)$/.test(name))).toEqual([]);
     expect(run().said).toBe('used');
   });
 });

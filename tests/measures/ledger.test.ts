@@ -5,7 +5,7 @@ import { memory } from '../../src/engines/memory/index.ts';
 import { loadModel } from '../../src/files/node.ts';
 import { type Book, defineModel, open } from '../../src/index.ts';
 import { ROOT } from '../setup/cli.ts';
-import { engineOver } from '../setup/engine.ts';
+import { ENGINE, engineOver } from '../setup/engine.ts';
 
 /** The demo's books must balance: whatever unit or date a total is taken by, it is that of the raw file. */
 let book: Book;
@@ -16,8 +16,13 @@ beforeEach(async () => {
 afterAll(() => book?.close());
 
 type Raw = Readonly<Record<string, string>>;
-const raw = (name: string): Raw[] =>
-  Papa.parse<Raw>(readFileSync(`${ROOT}demo/data/${name}.csv`, 'utf8'), { header: true, skipEmptyLines: true }).data;
+const parsed = new Map<string, Raw[]>();
+const raw = (name: string): Raw[] => {
+  const rows =
+    parsed.get(name) ?? Papa.parse<Raw>(readFileSync(`${ROOT}demo/data/${name}.csv`, 'utf8'), { header: true, skipEmptyLines: true }).data;
+  parsed.set(name, rows);
+  return rows;
+};
 const cents = (text: string): number => Math.round(Number(text) * 100);
 const netOf = (row: Raw): number => Number(row.quantity) * cents(row.unit_price) - cents(row.discount);
 
@@ -131,7 +136,7 @@ describe('the budget (G3, G4, G7)', () => {
   });
 });
 
-test('G1: three rows beside three million multiply nothing', async () => {
+test.runIf(ENGINE === 'memory')('G1: three rows beside three million multiply nothing', async () => {
   const count = 3_000_000;
   const model = defineModel({
     dimensions: { region: {} },

@@ -83,7 +83,7 @@ test('over rows in memory', async () => {
     fc.asyncProperty(data, question, (drawn, asked) => holds(drawn, asked, () => memory(worldOf(drawn).tables))),
     { few: 3, many: 60 },
   );
-  expect(questions).toBeGreaterThan(50);
+  expect(questions).toBeGreaterThan(20);
 }, 600_000);
 
 test('over DuckDB', async () => {

@@ -14,6 +14,11 @@ export interface Outcome {
   readonly stderr: string;
 }
 
+/** With both streams as a terminal shows them. */
+export interface TerminalOutcome extends Outcome {
+  readonly output: string;
+}
+
 const environment = (): NodeJS.ProcessEnv => ({ ...process.env, TZ: 'America/Lima' });
 
 /** Runs the command line as a user does: a process of its own, no terminal, no colours. */
@@ -28,7 +33,7 @@ export const alone = (...args: readonly string[]): Outcome => {
 };
 
 /** A process that runs commands one after another, asked and answered through two named pipes, which can be waited for. */
-const startHost = (): ((args: readonly string[]) => Outcome) => {
+const startHost = (): ((args: readonly string[]) => TerminalOutcome) => {
   const folder = mkdtempSync(join(tmpdir(), 'durchblick-host-'));
   const [requests, replies] = ['requests', 'replies'].map((name) => join(folder, name));
   spawnSync('mkfifo', [requests, replies]);
@@ -51,7 +56,7 @@ const startHost = (): ((args: readonly string[]) => Outcome) => {
       const length = readSync(answer, buffer);
       if (length === 0) throw new Error(`the command line ended its process: ${args.join(' ')}`);
       chunks.push(Buffer.from(buffer.subarray(0, length)));
-      if (buffer[length - 1] === 0x0a) return JSON.parse(Buffer.concat(chunks).toString('utf8')) as Outcome;
+      if (buffer[length - 1] === 0x0a) return JSON.parse(Buffer.concat(chunks).toString('utf8')) as TerminalOutcome;
     }
   };
 };
@@ -59,7 +64,7 @@ const startHost = (): ((args: readonly string[]) => Outcome) => {
 let host: ReturnType<typeof startHost> | undefined;
 
 /** The same in a process that has run other commands before. */
-export const durchblick = (...args: readonly string[]): Outcome => {
+export const durchblick = (...args: readonly string[]): TerminalOutcome => {
   host ??= startHost();
   return host(args);
 };

@@ -10,10 +10,11 @@ const entry = pathToFileURL(main).href;
 const asked = openSync(requests, 'r');
 const answers = openSync(replies, 'w');
 
-const caught = { stdout: [], stderr: [] };
+const caught = { stdout: [], stderr: [], output: [] };
 for (const stream of ['stdout', 'stderr'])
   process[stream].write = (content, ...more) => {
     caught[stream].push(Buffer.from(content));
+    caught.output.push(Buffer.from(content));
     more.find((one) => typeof one === 'function')?.();
     return true;
   };
@@ -26,8 +27,7 @@ const setEnvironment = (wanted) => {
 let run = 0;
 for await (const line of createInterface({ input: createReadStream('', { fd: asked }) })) {
   const { args, env } = JSON.parse(line);
-  caught.stdout = [];
-  caught.stderr = [];
+  for (const name of Object.keys(caught)) caught[name] = [];
   setEnvironment(env);
   process.argv = [process.execPath, main, ...args];
   process.exitCode = undefined;
@@ -37,7 +37,7 @@ for await (const line of createInterface({ input: createReadStream('', { fd: ask
   const code = process.exitCode ?? 0;
   process.exitCode = undefined;
   for (const stream of [process.stdout, process.stderr]) stream.removeAllListeners('error');
-  const [stdout, stderr] = [caught.stdout, caught.stderr].map((chunks) => Buffer.concat(chunks).toString('utf8'));
-  const reply = Buffer.from(`${JSON.stringify({ code, stdout, stderr })}\n`);
+  const texts = Object.fromEntries(Object.entries(caught).map(([name, chunks]) => [name, Buffer.concat(chunks).toString('utf8')]));
+  const reply = Buffer.from(`${JSON.stringify({ code, ...texts })}\n`);
   for (let at = 0; at < reply.length; ) at += writeSync(answers, reply, at);
 }

@@ -24,7 +24,6 @@ import { physicalNames } from './columns.ts';
 import { DUCKDB_SETTINGS, duckdbDialect, duckdbKind } from './dialect.ts';
 import { fileRelation } from './files.ts';
 import { CLOSED, loadDuckDb, lock } from './instance.ts';
-import { answeringStore, answersFor } from './kept-answers.ts';
 import { type KeptCopies, keptCopies } from './kept-copy.ts';
 import { type KeptEvent, shelfOf } from './kept-folder.ts';
 import { loadTable } from './load.ts';
@@ -48,10 +47,7 @@ export interface DuckDbOptions {
   readonly memoryLimit?: string;
   /** Is told every statement before it runs. */
   readonly trace?: (statement: Statement) => void;
-  /**
-   * A folder that keeps typed copies of large files, so that texts are read once, and what was answered over them, so that nothing is
-   * asked twice; nothing is kept when left out.
-   */
+  /** A folder that keeps typed copies of large files, so that texts are read once; nothing is kept when left out. */
   readonly keep?: string;
   /** Is told what became of each source's copy. */
   readonly kept?: (event: KeptEvent) => void;
@@ -119,23 +115,11 @@ export const duckdb = (options: DuckDbOptions = {}): Engine => ({
     const shelf = options.keep === undefined || options.inPlace ? undefined : shelfOf(resolve(options.keep), options.kept);
     return changing(present, async () => {
       const opened = await present();
-      const openDatabase = async (): Promise<Store> => {
-        const instance = await openInstance(options);
-        const kept = shelf && keptCopies(shelf);
-        const store = await openSqlStore(model, await databaseOf(instance, model, options, files, kept), opening);
-        await kept?.save();
-        return withSameTexts(store, present, opened);
-      };
-      const answers = shelf && !options.tables ? await answersFor(model, opening, files, shelf) : undefined;
-      if (answers && shelf)
-        return answeringStore(answers, shelf, async () => {
-          const store = await openDatabase();
-          const now = await present();
-          if (now === opened) return store;
-          await store.close();
-          throw sourceChanged('since it was looked at', opened, now);
-        });
-      const store = await openDatabase();
+      const instance = await openInstance(options);
+      const kept = shelf && keptCopies(shelf);
+      const plain = await openSqlStore(model, await databaseOf(instance, model, options, files, kept), opening);
+      await kept?.save();
+      const store = withSameTexts(plain, present, opened);
       return staysInFiles(model, options) ? { ...store, readsFiles: 'when-asked' } : store;
     });
   },

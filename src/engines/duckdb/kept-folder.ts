@@ -92,7 +92,7 @@ export const writeNote = (path: string, note: unknown): Promise<void> =>
 
 /** Removes what was not used for longest until all keeps the limit. */
 export const shrink = async (folder: string): Promise<void> => {
-  const names = (await readdir(folder)).filter((name) => /\.(parquet|answers)$/.test(name));
+  const names = (await readdir(folder)).filter((name) => /\.parquet$/.test(name));
   const files = await Promise.all(names.map(async (name) => ({ name, ...(await stat(join(folder, name))) })));
   let total = files.reduce((sum, { size }) => sum + size, 0);
   for (const { name, size } of files.sort((a, b) => a.mtimeMs - b.mtimeMs)) {
