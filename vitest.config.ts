@@ -26,6 +26,7 @@ const project = (mode: string, test: Options): UserWorkspaceConfig => ({
     // For slow machines.
     expect: { poll: { timeout: 15_000 } },
     pool: 'forks',
+    isolate: false,
     ...test,
     env: { DURCHBLICK_TESTS: mode, ...test?.env },
   },

@@ -16,7 +16,10 @@ export const ENGINE = process.env.DURCHBLICK_ENGINE ?? 'memory';
 
 let client: Promise<pg.Client> | undefined;
 let schemas = 0;
-afterAll(async () => (await client)?.end());
+afterAll(async () => {
+  await (await client)?.end();
+  client = undefined;
+});
 
 const connect = async (): Promise<pg.Client> => {
   const own = new pg.Client({ connectionString: inject('postgres') });
