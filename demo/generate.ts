@@ -7,10 +7,10 @@ import { addMonths, civilOf, type Day, dayOf, isoOf, parseIsoDay, weekdayOf } fr
  * Run with `npm run demo-data`; the output is committed.
  */
 const FIRST = parseIsoDay('2023-01-02') as Day;
-const LAST = parseIsoDay('2026-08-15') as Day;
+const LAST = parseIsoDay('2026-05-20') as Day;
 const folder = fileURLToPath(new URL('data/', import.meta.url));
 
-let state = 20260815;
+let state = 37;
 const random = (): number => {
   state = (state + 0x6d2b79f5) | 0;
   let t = Math.imul(state ^ (state >>> 15), 1 | state);
@@ -131,22 +131,24 @@ let order = 10000;
 for (let day = FIRST; day <= LAST; day++) {
   const { month } = civilOf(day);
   const season = FAMILIES.reduce((sum, [, months]) => sum + months[month - 1], 0) / 24;
-  const orders = Math.round(14.1 * growth(day) * WEEKDAY[weekdayOf(day)] * season * (0.75 + random() * 0.5));
+  const orders = Math.round(6.2 * growth(day) * WEEKDAY[weekdayOf(day)] * season * (0.75 + random() * 0.5));
   for (let k = 0; k < orders; k++) {
     order++;
     const region = pick(REGIONS.map(([, , , weight]) => weight));
     const channel = CHANNELS[pick([5, 3 + years(day), 1])];
     const shipRegion = channel === 'web' && random() < 0.15 ? between(0, 4) : region;
     // Faithful customers have low numbers.
-    const customer = 1 + Math.floor(2500 * random() ** 2.2);
-    const promised = day + (channel === 'shop' ? between(1, 4) : between(3, 21));
+    const customer = 1 + Math.floor(2400 * random() ** 2.2);
+    // Some plants are ordered for a date weeks ahead.
+    const ahead = random() < 0.06 ? between(25, 90) : 0;
+    const promised = day + ahead + (channel === 'shop' ? between(1, 4) : between(3, 21));
     const late = random() < 0.12 ? between(1, 12) : -between(0, 2);
     const shipped = Math.max(day, promised + late);
     for (let line = between(1, 4) > 2 ? between(1, 4) : 1; line > 0; line--) {
       const family = pick(FAMILIES.map(([, months]) => months[month - 1]));
       const product = family * 5 + pick([5, 4, 3, 2, 2]);
       const refund = random() < 0.018;
-      const quantity = (refund ? -1 : 1) * between(1, PRODUCTS[product].price < 10 ? 24 : 4);
+      const quantity = (refund ? -1 : 1) * between(1, PRODUCTS[product].price < 10 ? 44 : 8);
       const price = Math.round(PRODUCTS[product].price * (1 + 0.03 * Math.floor(years(day))) * 100) / 100;
       const discount = !refund && random() < 0.15 ? (Math.round(quantity * price * 10) / 100).toFixed(2) : '0';
       const cancelled = random() < 0.004;
@@ -175,36 +177,36 @@ const spoil = (at: number, column: number, value: string): void => {
   cells[column] = value;
   lines[at] = cells.join();
 };
-for (const at of [1200, 15000, 30500]) spoil(at, 2, '99');
-spoil(22000, 3, '');
+for (const at of [700, 7000, 13000]) spoil(at, 2, '99');
+spoil(10000, 3, '');
 write(
   'order_lines.csv',
   'order_id,customer_id,product_id,region_id,ship_region_id,channel,ordered_on,promised_on,shipped_on,quantity,unit_price,discount',
   lines,
 );
 
-// Budgets by month, region and family: planned in November, revised at the end of May for the rest of the year.
+// Budgets by month, region and family: planned in November, revised at the end of February for the rest of the year.
 const budget: string[] = [];
 for (let year = 2023; year <= 2026; year++) {
   for (let month = 1; month <= 12; month++) {
     REGIONS.forEach(([id, , , weight]) => {
       for (const [family, months, list] of FAMILIES) {
         const price = list.reduce((sum, [, value]) => sum + value, 0) / list.length;
-        const level = weight * months[month - 1] * (price < 10 ? price * 11 : price * 2.4) * growth(dayOf(year, month, 15)) * 6.0;
+        const level = weight * months[month - 1] * (price < 10 ? price * 11 : price * 2.4) * growth(dayOf(year, month, 15)) * 4.2;
         const amount = (factor: number) => String(Math.round((level * factor * (0.92 + random() * 0.16)) / 10) * 10);
         const label = `${year}-${String(month).padStart(2, '0')}`;
         budget.push([label, id, family, amount(1), `${year - 1}-11-20`].join());
-        if (month >= 6) budget.push([label, id, family, amount(1.04), `${year}-05-29`].join());
+        if (month >= 3) budget.push([label, id, family, amount(1.04), `${year}-02-27`].join());
       }
     });
   }
 }
 write('budget.csv', 'month,region_id,family,amount,loaded_on', budget);
 
-// Daily stock since 2025, counted on working days mostly; some days were forgotten.
+// Daily stock since October 2025, counted on working days mostly; some days were forgotten.
 const stock: string[] = [];
 const levels = PRODUCTS.map(({ price }) => Math.round(2400 / Math.sqrt(price)));
-for (let day = parseIsoDay('2025-01-02') as Day; day <= LAST; day++) {
+for (let day = parseIsoDay('2025-10-01') as Day; day <= LAST; day++) {
   const counted = weekdayOf(day) !== 6 && random() > 0.03;
   PRODUCTS.forEach((_, i) => {
     levels[i] = Math.max(0, levels[i] - between(0, 9));
@@ -296,7 +298,7 @@ for (let day = FIRST; day <= LAST; day++) {
 }
 write('market_sales.csv', 'sold_on,currency,net', market);
 const rates: string[] = [];
-for (let month = 0, franc = 1.01; month < 44; month++) {
+for (let month = 0, franc = 1.01; month < 41; month++) {
   const label = `${2023 + Math.floor(month / 12)}-${String((month % 12) + 1).padStart(2, '0')}`;
   rates.push(`${label},EUR,1`, `${label},CHF,${franc.toFixed(4)}`);
   franc = Math.min(1.12, Math.max(0.99, franc + (random() - 0.45) * 0.012));

@@ -5,7 +5,7 @@ import { fileURLToPath, pathToFileURL } from 'node:url';
 import { apiPage, modelPage } from './api.ts';
 
 const ROOT = fileURLToPath(new URL('../', import.meta.url));
-const DOCUMENTS = ['docs/guide.md'];
+const DOCUMENTS = ['README.md', 'docs/guide.md'];
 
 /** Runs a command of a document by its words; returns stdout and stderr as a terminal of 96 columns shows them. */
 export type RunCommand = (words: readonly string[]) => string;

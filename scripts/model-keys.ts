@@ -51,7 +51,7 @@ export const MODEL_KEYS: Readonly<Record<string, string>> = {
   'calendar.working-days.holidays.date': 'Column of their days.',
   'calendar.working-days.holidays.name': 'Column of their names.',
   'calendar.names': 'Names of months and weekdays that replace those of the locale (U9).',
-  'calendar.names.*': 'Replacements by English name, as in { thursday: Thurs }.',
+  'calendar.names.*': 'Replacements by English name, as in { june: June }.',
   'calendar.range':
     'Days the calendar covers, first/last, both inclusive; auto (the default) takes them from the data. Dates outside a fixed range are errors (U8).',
   sources: 'Where rows come from, by name. Paths are relative to the model file.',
@@ -223,7 +223,7 @@ export const MODEL_KEYS: Readonly<Record<string, string>> = {
   'publications.*.description': 'What it holds and what for; the comment of its table says it.',
   figures: 'Numbers that somebody vouches for; `check` computes each, and one that differs ends with exit code 4 (V4).',
   'figures.reading': 'The reading whose number it is.',
-  'figures.at': 'Where it stands: a period by its label (2026-08, FY2026), a range (2026-01/2026-08), or a window.',
+  'figures.at': 'Where it stands: a period by its label (2026-05, FY2026), a range (2026-01/2026-05), or a window.',
   'figures.by': 'The unit of the axis it stands on; that of the period when left out.',
   'figures.members': 'Members by attribute; over all when left out.',
   'figures.where': 'Filters by attribute, as in a question (M3).',

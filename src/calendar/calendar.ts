@@ -166,7 +166,7 @@ const yearStart = (name: string, text: string): { month: number; day: number } =
   const [month, day] = m ? [Number(m[1]), Number(m[2])] : [0, 0];
   if (validDay(2023, month, day) === undefined || day > 28) {
     throw new DurchblickError('bad-year-start', `year system "${name}" starts on "${text}"`, {
-      hint: 'Write --MM-DD with a day up to the 28th, for example --07-01 (U4).',
+      hint: 'Write --MM-DD with a day up to the 28th, for example --10-01 (U4).',
     });
   }
   return { month, day };

@@ -83,7 +83,7 @@ export const withEngine = (command: Command): Command => {
     )
     .option(
       '--state <state>',
-      'an older state of a cluster\u2019s tables: an instant such as 2026-08-15T06:00:00Z, or snapshots as --time prints them',
+      'an older state of a cluster\u2019s tables: an instant such as 2026-05-20T06:00:00Z, or snapshots as --time prints them',
     )
     .option('--allow <folder>', "a folder beside the model's own that its files may lie in (repeatable)", collect)
     .option(

@@ -20,18 +20,18 @@ interface Stop {
 export const TOUR: readonly Stop[] = [
   {
     title: 'Revenue by month, by order date and by ship date side by side; what is not shipped yet is said, not lost.',
-    command: "revenue 'revenue on shipped' --by month --range 2026-01/2026-08 --totals axis",
-    question: { show: ['revenue', 'revenue on shipped'], by: 'month', range: '2026-01/2026-08', totals: ['axis'] },
+    command: "revenue 'revenue on shipped' --by month --range 2026-01/2026-05 --totals axis",
+    question: { show: ['revenue', 'revenue on shipped'], by: 'month', range: '2026-01/2026-05', totals: ['axis'] },
   },
   {
     title: 'Five windows at 15 August 2026, by region, each against the same days of the year before.',
     command:
-      "revenue 'revenue vs year-earlier as change' --by mtd,qtd,fiscal-ytd,rolling-28-days,rolling-3-months --per region --as-of 2026-08-15",
+      "revenue 'revenue vs year-earlier as change' --by mtd,qtd,fiscal-ytd,rolling-28-days,rolling-3-months --per region --as-of 2026-05-20",
     question: {
       show: ['revenue', 'revenue vs year-earlier as change'],
       by: ['mtd', 'qtd', 'fiscal-ytd', 'rolling-28-days', 'rolling-3-months'],
       per: ['region'],
-      asOf: '2026-08-15',
+      asOf: '2026-05-20',
     },
   },
   {
@@ -41,12 +41,12 @@ export const TOUR: readonly Stop[] = [
   },
   {
     title: 'Month to date against the monthly budget, spread over working days and cut at the same day.',
-    command: "'revenue over mtd' 'budget over mtd' budget-attainment --by month --per region --range 2026-08 --totals members",
+    command: "'revenue over mtd' 'budget over mtd' budget-attainment --by month --per region --range 2026-05 --totals members",
     question: {
       show: ['revenue over mtd', 'budget over mtd', 'budget-attainment'],
       by: 'month',
       per: ['region'],
-      range: '2026-08',
+      range: '2026-05',
       totals: ['members'],
     },
   },
@@ -62,11 +62,11 @@ export const TOUR: readonly Stop[] = [
   },
   {
     title: 'Days by name: what each weekday of July sold of its budget, and its share of the month.',
-    command: 'revenue budget revenue-share --per weekday --range 2026-07',
+    command: 'revenue budget revenue-share --per weekday --range 2026-04',
     question: {
       show: ['revenue', 'budget', 'revenue-share'],
       per: ['weekday'],
-      range: '2026-07',
+      range: '2026-04',
     },
   },
   {
@@ -80,8 +80,8 @@ export const TOUR: readonly Stop[] = [
   },
   {
     title: 'What is promised for the months to come, against what had been promised by the same day last year.',
-    command: "'revenue on promised' 'revenue on promised vs pace' --by month --range 2026-08/2026-10",
-    question: { show: ['revenue on promised', 'revenue on promised vs pace'], by: 'month', range: '2026-08/2026-10' },
+    command: "'revenue on promised' 'revenue on promised vs pace' --by month --range 2026-05/2026-07",
+    question: { show: ['revenue on promised', 'revenue on promised vs pace'], by: 'month', range: '2026-05/2026-07' },
   },
   {
     title: 'The two best products of each region that sold for more than 5,000 this year, and all others.',

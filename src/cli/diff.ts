@@ -33,7 +33,7 @@ const bothOf = (texts: readonly string[] | undefined, option: string): readonly 
   const list = listOf(texts ?? []);
   if (list.length > 2)
     throw new DurchblickError('bad-option', `${option} stands for ${list.length} sides`, {
-      hint: `Give one value for both sides, or two, the old side's first: ${option} 2026-06-30,2026-07-31.`,
+      hint: `Give one value for both sides, or two, the old side's first: ${option} 2026-03-31,2026-04-30.`,
     });
   return [list[0], list[1] ?? list[0]];
 };
@@ -117,7 +117,7 @@ export const diff = async (old: string, others: readonly string[], options: Diff
   const [now, readings] = isOneModel ? [old, others] : [others[0], others.slice(1)];
   if (now === old && Object.values(seen).every(([a, b]) => a === b))
     throw new DurchblickError('bad-option', 'both sides are the same', {
-      hint: 'Name a second model, or let the sides differ: --as-of 2026-06-30,2026-07-31, --known-by …, or --data old/,new/.',
+      hint: 'Name a second model, or let the sides differ: --as-of 2026-03-31,2026-04-30, --known-by …, or --data old/,new/.',
     });
   const part = (k: 0 | 1) => ({
     ...(seen.asOf[k] === undefined ? {} : { asOf: seen.asOf[k] }),

@@ -79,7 +79,7 @@ const written = (found: Explanation): string => {
 /** Says why one number is what it is. */
 export const explain = async (path: string, reading: string, options: ExplainOptions): Promise<number> => {
   const format = oneOf(options.format, ['text', 'json'], '--format');
-  const at = options.at ?? fail('--at is missing', 'Name the period of the cell: --at 2026-08, or a window: --at mtd.');
+  const at = options.at ?? fail('--at is missing', 'Name the period of the cell: --at 2026-05, or a window: --at mtd.');
   if (!/^\d+$/.test(options.rows)) fail(`--rows is "${options.rows}"`, 'It takes a whole number from 0.');
   const request: ExplainRequest = {
     reading,

@@ -89,7 +89,7 @@ withEngine(
   .option('--verify', 'compute the answer a second time, row by row; exit code 4 when a cell differs')
   .addHelpText(
     'after',
-    "\nExample:\n  npx durchblick ask demo/model.yaml revenue 'revenue vs year-earlier as change' --by month --range 2026-01/2026-08",
+    "\nExample:\n  npx durchblick ask demo/model.yaml revenue 'revenue vs year-earlier as change' --by month --range 2026-01/2026-05",
   )
   .action(
     run(async (path: string, readings: string[], options: AskCommandOptions) => (await import('./ask.ts')).ask(path, readings, options)),
@@ -102,7 +102,7 @@ withEngine(
     .argument('<reading>', "the reading, in quotes: 'revenue over mtd vs year-earlier as change'")
     .description('say why one number is what it is: its parts, days and rows, and what was left out'),
 )
-  .option('--at <period>', 'the period of the cell (2026-08, 2026-W33, FY27), a range of periods, or a window (mtd)')
+  .option('--at <period>', 'the period of the cell (2026-05, 2026-W21, FY27), a range of periods, or a window (mtd)')
   .option('--by <unit>', 'the axis the cell stands on, where it is not the unit of the period')
   .option('--member <attribute=member>', 'the members of the cell (repeatable)', collect)
   .option('--where <filter>', "the question's filters: 'region=North,South' (repeatable)", collect)
@@ -112,7 +112,7 @@ withEngine(
   .option('--locale <tag>', 'language of words and form of numbers: en-GB, de')
   .option('--format <format>', 'text or json', 'text')
   .option('--output <file>', 'write to a file instead of stdout')
-  .addHelpText('after', '\nExample:\n  npx durchblick explain demo/model.yaml budget-attainment --at 2026-08 --member region=West')
+  .addHelpText('after', '\nExample:\n  npx durchblick explain demo/model.yaml budget-attainment --at 2026-05 --member region=West')
   .action(
     run(async (path: string, reading: string, options: ExplainOptions) => (await import('./explain.ts')).explain(path, reading, options)),
   );
@@ -129,7 +129,7 @@ withEngine(
   .option('--output <file>', 'write them to a file instead of stdout')
   .addHelpText(
     'after',
-    "\nExample:\n  npx durchblick sql demo/model.yaml 'revenue over mtd' --by month --per region --range 2026-01/2026-08",
+    "\nExample:\n  npx durchblick sql demo/model.yaml 'revenue over mtd' --by month --per region --range 2026-01/2026-05",
   )
   .action(run(async (path: string, readings: string[], options: SqlOptions) => (await import('./sql.ts')).sql(path, readings, options)));
 
@@ -147,7 +147,7 @@ withEngine(program.command('windows'))
   .description('show every window and comparison with its days at the as-of date, and a picture of them')
   .addHelpText(
     'after',
-    "\nExample:\n  npx durchblick windows demo/model.yaml mtd rolling-28-days '[P10D/anchor-P1D]' same-weekdays-last-year --at 2026-02-28,2026-08-15",
+    "\nExample:\n  npx durchblick windows demo/model.yaml mtd rolling-28-days '[P10D/anchor-P1D]' same-weekdays-last-year --at 2026-02-28,2026-05-20",
   )
   .action(
     run(async (path: string, only: string[], options: WindowsCommandOptions) =>
@@ -179,7 +179,7 @@ withEngine(program.command('calendar'))
   .option('--output <file>', 'write to a file instead of stdout')
   .option('--table <name>', 'name of the table in SQL', 'calendar')
   .description('show a year of the calendar, or write all its days as a table')
-  .addHelpText('after', '\nExample:\n  npx durchblick calendar demo/model.yaml --range 2026 --as-of 2026-08-15 --format csv')
+  .addHelpText('after', '\nExample:\n  npx durchblick calendar demo/model.yaml --range 2026 --as-of 2026-05-20 --format csv')
   .action(run(async (path: string, options: CalendarCommandOptions) => (await import('./calendar.ts')).calendar(path, options)));
 
 withEngine(
@@ -216,7 +216,7 @@ withEngine(
   .option('--output <file>', 'write to a file instead of stdout')
   .addHelpText(
     'after',
-    '\nExamples:\n  npx durchblick diff demo/model.yaml changed/model.yaml --question monthly-sales\n  npx durchblick diff demo/model.yaml budget --by month --range 2026 --known-by 2026-01-15,2026-06-30',
+    '\nExamples:\n  npx durchblick diff demo/model.yaml changed/model.yaml --question monthly-sales\n  npx durchblick diff demo/model.yaml budget --by month --range 2026 --known-by 2026-01-15,2026-03-31',
   )
   .action(
     run(async (old: string, others: string[], options: DiffCommandOptions) => (await import('./diff.ts')).diff(old, others, options)),

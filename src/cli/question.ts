@@ -92,7 +92,7 @@ export const withQuestion = (command: Command, sides: 'one' | 'two sides' = 'one
   return command
     .option('--by <unit|windows>', 'a unit (day, week, month, …) or a list of windows (mtd,qtd,ytd; repeatable)', collect)
     .option('--per <attributes>', 'split by attributes: region,family, or by days: weekday, year,month-of-year (repeatable)', collect)
-    .option('--range <range>', 'periods or dates, 2026-01/2026-08, or the name of a window')
+    .option('--range <range>', 'periods or dates, 2026-01/2026-05, or the name of a window')
     .option('--from <date>', 'first period or date of the range')
     .option('--to <date>', 'last period or date of the range, inclusive')
     .option('--as-of <date>', `the last day that may be seen: YYYY-MM-DD, latest, today, yesterday or a point${apart}`, list)

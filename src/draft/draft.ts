@@ -279,7 +279,7 @@ export const draftModel = async (files: readonly DraftFile[]): Promise<DraftedMo
   }
   if (factTables.length === 0)
     throw new DurchblickError('no-dates', `no file has a column of dates: ${tables.map(({ file }) => file).join(', ')}`, {
-      hint: 'A model needs rows with a date: order lines, counts, budgets. Dates are like 2026-08-15, 20260815, 15.08.2026 or 8/15/2026, with or without a time.',
+      hint: 'A model needs rows with a date: order lines, counts, budgets. Dates are like 2026-05-20, 20260815, 15.08.2026 or 8/15/2026, with or without a time.',
     });
   const loose = new Set<string>();
   const drafting: Drafting = { dimensions, loose, names, measureNames: new Set(names), factNames: new Set(), guesses };

@@ -249,7 +249,7 @@ export interface Publication {
 /** One cell of an answer, by what it takes to find it. */
 export interface CellAddress {
   readonly reading: string;
-  /** A period by its label (`2026-08`, `2026-W33`, `FY27`), a range (`2026-01/2026-08`), or the name of a window. */
+  /** A period by its label (`2026-05`, `2026-W21`, `FY27`), a range (`2026-01/2026-05`), or the name of a window. */
   readonly at: string;
   /** The axis that the cell stands on; when left out, the unit of the period. */
   readonly by?: string;

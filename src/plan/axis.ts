@@ -86,7 +86,7 @@ const periodOf = (calendar: Calendar, text: string): PeriodOf => {
   const found = calendar.parse(text.trim());
   if (found) return found;
   throw new DurchblickError('unknown-period', `there is no period "${text.trim()}"`, {
-    hint: 'Periods are written like 2026, 2026-H2, 2026-Q3, 2026-08, 2026-W34, 2026-08-15 or a label of your own units.',
+    hint: 'Periods are written like 2026, 2026-H2, 2026-Q2, 2026-05, 2026-W21, 2026-05-20 or a label of your own units.',
   });
 };
 

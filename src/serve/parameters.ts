@@ -24,7 +24,7 @@ const choice = (about: string, ...values: readonly [string, ...string[]]): Param
 const must = (parameter: Parameter): Parameter => ({ ...parameter, isRequired: true });
 
 export const LOCALE = one('language of labels and words, BCP 47', 'de');
-export const AS_OF = one('the last day that may be seen: YYYY-MM-DD, latest, today, yesterday or a point', '2026-08-15');
+export const AS_OF = one('the last day that may be seen: YYYY-MM-DD, latest, today, yesterday or a point', '2026-05-20');
 
 /** A question in short; what is beside `question` holds instead of its own. */
 export const QUESTION: Readonly<Record<string, Parameter>> = {
@@ -32,11 +32,11 @@ export const QUESTION: Readonly<Record<string, Parameter>> = {
   question: one('a question of the model, by its name', 'monthly-sales'),
   by: many('a unit, or windows: mtd,qtd,ytd', 'month'),
   per: many('attributes to split by', 'region,family'),
-  range: one('periods or dates, inclusive, or the name of a window', '2026-01/2026-08'),
+  range: one('periods or dates, inclusive, or the name of a window', '2026-01/2026-05'),
   from: one('first period or date of the range'),
   to: one('last period or date of the range, inclusive'),
   'as-of': AS_OF,
-  'known-by': one('versions recorded later are not seen', '2026-07-31'),
+  'known-by': one('versions recorded later are not seen', '2026-02-28'),
   where: many('a filter: region=North,South, family!=Bulbs, size=10..20', 'region=North'),
   gaps: choice('periods without data', 'show', 'hide'),
   totals: many('rows of totals: members, axis', 'members'),
@@ -50,7 +50,7 @@ export const QUESTION: Readonly<Record<string, Parameter>> = {
 
 export const EXPLAIN: Readonly<Record<string, Parameter>> = {
   reading: must(one('the reading', 'budget-attainment')),
-  at: must(one('the period of the cell, a range, or a window', '2026-08')),
+  at: must(one('the period of the cell, a range, or a window', '2026-05')),
   by: one('the axis the cell stands on, where it is not the unit of the period', 'month'),
   member: many('a member of the cell: attribute=member', 'region=West'),
   where: QUESTION.where,
@@ -62,7 +62,7 @@ export const EXPLAIN: Readonly<Record<string, Parameter>> = {
 
 export const WINDOWS: Readonly<Record<string, Parameter>> = {
   only: many('windows and comparisons, by name or as [P10D/anchor]', 'mtd'),
-  at: many('days to lay them at', '2026-08-15'),
+  at: many('days to lay them at', '2026-05-20'),
   by: one('the unit comparisons are held against', 'month'),
   over: one('the window they are held against instead', 'mtd'),
   locale: LOCALE,

@@ -135,7 +135,7 @@ const cellOf = (body: unknown): ExplainRequest => {
   if (success) return data as ExplainRequest;
   const [{ message, path }] = error.issues;
   throw new DurchblickError('bad-cell', `${path.length === 0 ? 'the body' : path.join('.')}: ${message}`, {
-    hint: 'For example {"reading": "revenue over mtd", "at": "2026-08", "members": {"region": "West"}}.',
+    hint: 'For example {"reading": "revenue over mtd", "at": "2026-05", "members": {"region": "West"}}.',
   });
 };
 

@@ -177,7 +177,7 @@ export const compare: Compare = (place, shift, setting) => {
       const period = setting.calendar.parse(shift.period);
       if (!period) {
         throw new DurchblickError('unknown-period', `there is no period "${shift.period}"`, {
-          hint: 'Periods are written like 2026, 2026-Q3, 2026-08, 2026-W34, 2026-08-15 or a label of your own units.',
+          hint: 'Periods are written like 2026, 2026-Q2, 2026-05, 2026-W21, 2026-05-20 or a label of your own units.',
         });
       }
       const { unit } = setting.axis;

@@ -40,7 +40,7 @@ test('D1, U3, U4: every day from 1900 to 2100 agrees with PostgreSQL', async () 
 });
 
 describe('durchblick calendar', () => {
-  const args = ['calendar', DEMO, '--range', '2025-12/2026-11', '--as-of', '2026-08-15'];
+  const args = ['calendar', DEMO, '--range', '2025-12/2026-11', '--as-of', '2026-05-20'];
   const csv = () => durchblick(...args, '--format', 'csv').stdout;
   const count = `select count(*)::int, count(distinct date)::int, count(holiday)::int, count(*) filter (where month_to_date)::int, min(date)::text, max(season), sum(working_day_of_month)::int from calendar`;
 
@@ -52,7 +52,7 @@ describe('durchblick calendar', () => {
     await connection.run(sql);
     const duck = (await connection.runAndReadAll(count)).getRows();
     expect(duck).toEqual(rows);
-    expect(rows[0].slice(0, 5)).toEqual([365, 365, 10, 15, '2025-12-01']);
+    expect(rows[0].slice(0, 5)).toEqual([365, 365, 10, 20, '2025-12-01']);
     const { rows: comments } = await postgres.client.query(
       `select col_description('calendar'::regclass, 1) as text, obj_description('calendar'::regclass) as own`,
     );
@@ -98,8 +98,8 @@ describe('durchblick calendar', () => {
     const { stdout, code } = durchblick('calendar', DEMO, '--range', '2026');
     expect(code).toBe(0);
     const rows = stdout.split('\n');
-    expect(rows[0]).toMatch(/^2026 {3}Jan/);
-    expect(rows[4]).toMatch(/^Thurs {2}✶■■■■□/);
+    expect(rows[0]).toMatch(/^2026 Jan/);
+    expect(rows[4]).toMatch(/^Thu {2}✶■■■■□/);
     expect(stdout).toContain('05-14 Ascension Day');
     expect(stdout).toContain('Spring 2026 from 02-20');
     expect(rows.every((row) => row.length <= 80)).toBe(true);

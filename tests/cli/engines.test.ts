@@ -20,7 +20,7 @@ const QUESTION = [
   '--per',
   'region',
   '--range',
-  '2026-05/2026-08',
+  '2026-02/2026-05',
 ];
 const ask = (...more: readonly string[]): string => durchblick('ask', DEMO, ...QUESTION, '--format', 'csv', ...more).stdout;
 const CSV = ask();
@@ -172,7 +172,7 @@ describe('durchblick sql', () => {
       '--per',
       'family',
       '--range',
-      '2026-07',
+      '2026-04',
     );
     expect(code).toBe(0);
     const statements = stdout.split(/;\n/).filter((text) => text.trim() !== '');
@@ -206,7 +206,7 @@ describe('durchblick sql', () => {
     const answers: Record<string, unknown>[][] = [];
     for (const statement of statements) answers.push((await client.query(statement)).rows);
     const days = await client.query(
-      "select count(distinct ordered_on::date) as n from order_lines where ordered_on::date between '2026-01-01' and '2026-08-15'",
+      "select count(distinct ordered_on::date) as n from order_lines where ordered_on::date between '2026-01-01' and '2026-05-20'",
     );
     expect(answers.at(-1)?.length).toBe(Number(days.rows[0].n));
     expect(statements.some((statement) => statement.includes('"order_lines"'))).toBe(true);
@@ -265,7 +265,7 @@ test('`init --connect` drafts a model from tables of a database, which it then a
   const yaml = readFileSync(model, 'utf8');
   expect(yaml).toContain('order_lines: { table: gruenhof.order_lines }');
   expect(yaml).toContain('product: { source: products, key: product_id');
-  const asked = ['revenue', '--by', 'month', '--per', 'region', '--range', '2026', '--as-of', '2026-08-15', '--format', 'csv', '--quiet'];
+  const asked = ['revenue', '--by', 'month', '--per', 'region', '--range', '2026', '--as-of', '2026-05-20', '--format', 'csv', '--quiet'];
   const known = (text: string): string[] => text.split('\r\n').sort();
   expect(known(durchblick('ask', model, ...asked, '--connect', connection).stdout)).toEqual(
     known(durchblick('ask', DEMO, ...asked).stdout),
@@ -281,7 +281,7 @@ test('a book over PostgreSQL answers again without asking the rows again', async
   const book = await open(model, postgres({ connectionString: connection, files }));
   await book.ask({ show: ['revenue'], by: 'month', per: ['region'], range: '2025/2026' });
   const { scans } = book.cost();
-  const result = await book.ask({ show: ['revenue over mtd'], by: 'week', per: ['region'], range: '2026', asOf: '2026-07-20' });
+  const result = await book.ask({ show: ['revenue over mtd'], by: 'week', per: ['region'], range: '2026', asOf: '2026-04-20' });
   expect([result.rows.length > 100, book.cost().scans]).toEqual([true, scans]);
   await book.close();
 });

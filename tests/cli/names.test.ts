@@ -38,30 +38,30 @@ const asked = async (question: object): Promise<string> =>
 describe('what `names` lists can be asked for', () => {
   test('measures and formulas, each on its own', async () => {
     for (const { name } of [...listed('measure'), ...listed('formula')])
-      expect([name, await asked({ show: [name], range: '2026-07' })]).toEqual([name, 'answered']);
+      expect([name, await asked({ show: [name], range: '2026-04' })]).toEqual([name, 'answered']);
   });
 
   test('roles on a measure of their fact', async () => {
     for (const { name, facts = [] } of listed('role'))
-      expect([name, await asked({ show: [`${measureOf[facts[0]]} on ${name}`], range: '2026-07' })]).toEqual([name, 'answered']);
+      expect([name, await asked({ show: [`${measureOf[facts[0]]} on ${name}`], range: '2026-04' })]).toEqual([name, 'answered']);
   });
 
   test('windows and units', async () => {
     for (const { name } of listed('window'))
-      expect([name, await asked({ show: [`revenue over "${name}"`], by: 'month', range: '2026-07' })]).toEqual([name, 'answered']);
+      expect([name, await asked({ show: [`revenue over "${name}"`], by: 'month', range: '2026-04' })]).toEqual([name, 'answered']);
     for (const { name } of listed('unit')) expect([name, await asked({ show: ['revenue'], by: name })]).toEqual([name, 'answered']);
   });
 
   test('comparisons', async () => {
     for (const { name } of listed('comparison'))
-      expect([name, await asked({ show: [`revenue vs "${name}"`], by: 'month', range: '2026-07' })]).toEqual([name, 'answered']);
+      expect([name, await asked({ show: [`revenue vs "${name}"`], by: 'month', range: '2026-04' })]).toEqual([name, 'answered']);
   });
 
   test('attributes, on every fact that is named with them (G5, U11)', async () => {
     for (const { name, facts = [] } of listed('attribute')) {
       expect(facts).not.toEqual([]);
       for (const fact of facts)
-        expect([name, fact, await asked({ show: [measureOf[fact]], per: [name], range: '2026-07-01/2026-07-03' })]).toEqual([
+        expect([name, fact, await asked({ show: [measureOf[fact]], per: [name], range: '2026-04-01/2026-04-03' })]).toEqual([
           name,
           fact,
           'answered',

@@ -412,7 +412,7 @@ test('`diff` compares two model files on the questions of the model, and exits w
 test('`diff` compares one model over two folders, two as-of dates, and two known-by dates', () => {
   const folder = copied(
     (text) => text,
-    (text) => text.replace(/(\n32682,1604,17,4,4,web,2026-08-15,20260824,,3,46.33,)13.90/, '$110.00'),
+    (text) => text.replace(/(\n19455,4,17,2,2,web,2026-05-20,20260602,,8,46.33,)37.06/, '$130.00'),
   );
   const data = durchblick('diff', DEMO, 'revenue', '--by', 'month', '--range', '2026', '--data', `demo,${folder}`);
   expect([data.code, data.stdout.split('\n').slice(2)]).toEqual([
@@ -421,12 +421,12 @@ test('`diff` compares one model over two folders, two as-of dates, and two known
       'revenue',
       '  revenue: 1 of 12 cells differs',
       '    because 1 row changed in order_lines (discount) (1 cell)',
-      '    2026-08  27037.8  →  27041.7  +3.9',
+      '    2026-05  49850.75  →  49857.81  +7.06',
       '',
     ],
   ]);
-  const asOf = durchblick('diff', DEMO, 'revenue', '--by', 'year', '--as-of', '2026-07-31,2026-08-15');
-  expect(asOf.stdout).toContain('because seen as of 2026-08-15 instead of 2026-07-31 (1 cell)');
+  const asOf = durchblick('diff', DEMO, 'revenue', '--by', 'year', '--as-of', '2026-04-30,2026-05-20');
+  expect(asOf.stdout).toContain('because seen as of 2026-05-20 instead of 2026-04-30 (1 cell)');
   const known = durchblick(
     'diff',
     DEMO,
@@ -438,9 +438,9 @@ test('`diff` compares one model over two folders, two as-of dates, and two known
     '--known-by',
     '2026-01-15',
     '--known-by',
-    '2026-06-30',
+    '2026-03-31',
   );
-  expect(known.stdout).toContain('because as known by 2026-06-30 instead of 2026-01-15 (1 cell)');
+  expect(known.stdout).toContain('because as known by 2026-03-31 instead of 2026-01-15 (1 cell)');
 });
 
 test.each([

@@ -27,8 +27,8 @@ test('the demo: orders, links, promises, a monthly budget in revisions, a level,
     show: ['revenue', 'budget', 'orders'],
     by: 'month',
     per: ['region'],
-    range: '2026-06/2026-07',
-    asOf: '2026-08-15',
+    range: '2026-03/2026-04',
+    asOf: '2026-05-20',
   };
   const { rows, yaml, guesses } = await answers(texts, question);
   const { stdout } = durchblick(
@@ -42,7 +42,7 @@ test('the demo: orders, links, promises, a monthly budget in revisions, a level,
     '--per',
     'region',
     '--range',
-    '2026-06/2026-07',
+    '2026-03/2026-04',
     '--format',
     'json',
   );

@@ -104,13 +104,13 @@ test("README's snippet and command run from the packed package in Node.js", () =
       'node_modules/durchblick/demo/model.yaml',
       'revenue',
       '--range',
-      '2026-07',
+      '2026-04',
       '--format',
       'csv',
     ],
     project,
   );
-  expect(command.stdout).toMatch(/^period,revenue\r\n2026-07-01\/2026-07-31,46303\.\d+\r\n$/);
+  expect(command.stdout).toMatch(/^period,revenue\r\n2026-04-01\/2026-04-30,84288\.33\r\n$/);
   // What is not installed is asked for by name.
   const missing = run(
     'node',

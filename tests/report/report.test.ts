@@ -92,13 +92,13 @@ describe('a report', () => {
     await page.click('#budget-by-region durchblick-answer td button >> nth=0');
     await expect
       .poll(() => page.textContent('dialog pre'))
-      .toMatch(/revenue over mtd is €?6,287 in 2026-08, region North[\s\S]*sum of net, from order-lines[\s\S]*rows behind it/);
-    await expect.poll(async () => (await tableIn(page, 'dialog')).length).toBe(16);
+      .toMatch(/revenue over mtd is €?10,880 in 2026-05, region North[\s\S]*sum of net, from order-lines[\s\S]*rows behind it/);
+    await expect.poll(async () => (await tableIn(page, 'dialog')).length).toBe(21);
     expect(await tableIn(page, 'dialog')).toEqual(
       await wanted(book, {
         show: ['revenue over mtd'],
         by: 'day',
-        range: '2026-08-01/2026-08-15',
+        range: '2026-05-01/2026-05-20',
         where: { region: 'North' },
         gaps: 'hide',
       }),
@@ -118,7 +118,7 @@ describe('a report', () => {
 
   test('without scripts shows the answers as asked', () => {
     const still = /<noscript>([\s\S]*)<\/noscript>/.exec(readFileSync(file, 'utf8'))?.[1] ?? '';
-    expect(still).toMatch(/<td>2026-08<\/td><td>North<\/td><td>€?6,287/);
+    expect(still).toMatch(/<td>2026-05<\/td><td>North<\/td><td>€?10,880/);
   });
 });
 
@@ -172,7 +172,7 @@ describe('an answer in a page of one\u2019s own', () => {
         const question = { show: ['revenue', 'revenue vs year-earlier'], by: 'month', range: 'ytd' };
         expect(await tableIn(page, 'body')).toEqual(await wanted(book, example === 'examples/answer' ? 'monthly-sales' : question));
         await page.click('durchblick-answer td button >> nth=0');
-        await expect.poll(() => page.textContent('[role=status]')).toMatch(/^2026-01: €?36,940/);
+        await expect.poll(() => page.textContent('[role=status]')).toMatch(/^2026-01: €?29,221/);
         if (example === 'examples/answer-react') {
           await page.selectOption('select', 'quarter');
           await expect.poll(() => tableIn(page, 'body')).toEqual(await wanted(book, { ...question, by: 'quarter' }));

@@ -14,7 +14,7 @@ const put = (name: string, text: string): string => {
   return join(folder, name);
 };
 mkdirSync(join(folder, 'empty'));
-put('lines.csv', 'day,amount\n2026-08-15,5\n');
+put('lines.csv', 'day,amount\n2026-05-20,5\n');
 
 describe('every slip with a file has a hint of its own', () => {
   const here = (name: string): string => join(folder, name);
@@ -123,7 +123,7 @@ describe('rules are told where they are cited', () => {
 
 test('--time says which engine was taken, and why', () => {
   const { stderr } = durchblick('ask', DEMO, 'revenue', '--time');
-  expect(stderr).toMatch(/^engine memory: the files have 2\.\d MB, at most 200, and none is Parquet; --engine takes another$/m);
+  expect(stderr).toMatch(/^engine memory: the files have 1\.\d MB, at most 200, and none is Parquet; --engine takes another$/m);
   expect(durchblick('ask', DEMO, 'revenue', '--time', '--engine', 'memory').stderr).not.toContain('engine memory');
 });
 

@@ -45,7 +45,7 @@ const rowsGiven = (rows: readonly unknown[], name: string): FileTable => {
   if (wrong >= 0)
     throw new DurchblickError('bad-table', `${name}: row ${wrong + 1} is ${String(rows[wrong])}, and no object`, {
       kind: 'data',
-      hint: 'Rows are objects with a property for each column, { day: "2026-08-15", amount: 5 }.',
+      hint: 'Rows are objects with a property for each column, { day: "2026-05-20", amount: 5 }.',
     });
   return columnsOf(rows as readonly Readonly<Record<string, unknown>>[]);
 };

@@ -140,7 +140,7 @@ export const changesBetween = async (
 
 const wrong = (state: string): DurchblickError =>
   new DurchblickError('bad-state', `"${state}" names no state`, {
-    hint: 'It takes an instant, as in 2026-08-15T06:00:00Z, or the snapshot of every table, as in sales=4132,shops=977: --time prints those of an answer.',
+    hint: 'It takes an instant, as in 2026-05-20T06:00:00Z, or the snapshot of every table, as in sales=4132,shops=977: --time prints those of an answer.',
   });
 
 /** Which snapshot of a table a state means: given by its number, or the last one made by an instant. */

@@ -42,7 +42,7 @@ const checkSystem = (name: string, system: YearSystemInput, faults: Faults): voi
       path,
       'contradiction',
       `year system "${name}" has no rule`,
-      'Give it `starts: --07-01`, or `pattern` with `ends`, or `years`, or `table`.',
+      'Give it `starts: --10-01`, or `pattern` with `ends`, or `years`, or `table`.',
     );
   } else if (system.table !== undefined && (system.start === undefined || system.label === undefined)) {
     faults.add(
