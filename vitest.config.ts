@@ -1,9 +1,15 @@
+import { readdirSync, readFileSync } from 'node:fs';
 import { availableParallelism } from 'node:os';
 import { defineConfig, type UserWorkspaceConfig } from 'vitest/config';
 
 /** Suites whose rules hold on every engine, run once on each. */
 const RULES = ['tests/measures/**/*.test.ts', 'tests/check/**/*.test.ts', 'tests/windows/windows.test.ts', 'tests/calendar/model.test.ts'];
 const DEEP = ['tests/**/*.deep.test.ts'];
+/** Files that try more in `test:deep` import setup/draws.ts. */
+const DRAWING = readdirSync('tests', { recursive: true, encoding: 'utf8' }).flatMap((name) => {
+  const file = `tests/${name}`;
+  return name.endsWith('.test.ts') && readFileSync(file, 'utf8').includes('setup/draws.ts') ? [file] : [];
+});
 const CLUSTER = ['tests/**/*.cluster.test.ts'];
 /** Kills the cluster, so it runs last. */
 const RESTART = ['tests/engines/restart.cluster.test.ts'];
@@ -43,7 +49,7 @@ const MODES: Readonly<Record<string, { readonly globalSetup: string; readonly pr
   },
   deep: {
     globalSetup: 'tests/setup/run.ts',
-    projects: [{ name: 'deep', include: ['tests/random/*.test.ts', ...DEEP], exclude: CLUSTER, testTimeout: 1_200_000 }],
+    projects: [{ name: 'deep', include: [...DRAWING, ...DEEP], exclude: CLUSTER, testTimeout: 1_200_000 }],
   },
   cluster: {
     globalSetup: 'tests/setup/cluster-run.ts',

@@ -412,7 +412,7 @@ test('`diff` compares two model files on the questions of the model, and exits w
 test('`diff` compares one model over two folders, two as-of dates, and two known-by dates', () => {
   const folder = copied(
     (text) => text,
-    (text) => text.replace(/(\n19455,4,17,2,2,web,2026-05-20,20260602,,8,46.33,)37.06/, '$130.00'),
+    (text) => text.replace(/(\n19455,\d+,17,2,2,web,2026-05-20,20260602,,8,46.33,)37.06/, '$130.00'),
   );
   const data = durchblick('diff', DEMO, 'revenue', '--by', 'month', '--range', '2026', '--data', `demo,${folder}`);
   expect([data.code, data.stdout.split('\n').slice(2)]).toEqual([

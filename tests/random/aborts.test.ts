@@ -237,7 +237,7 @@ describe('connections to PostgreSQL', () => {
   test('none that comes free in time is an error that says how many there are', async () => {
     const { Client } = await import('pg').then((module) => module.default ?? module);
     const slow = defineModel({
-      sources: { sales: { query: 'select day, amount, pg_sleep(0.0005)::text as s from sales' } },
+      sources: { sales: { query: 'select day, amount, pg_sleep(0.001)::text as s from sales limit 400' } },
       facts: { sales: { source: 'sales', dates: { sold: 'day' }, measures: { revenue: { sum: 'amount' } } } },
     });
     const book = await open(slow, postgres({ connectionString: server.url + loaded.options, connections: 1, connectionTimeout: 300 }));

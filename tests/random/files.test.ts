@@ -87,7 +87,7 @@ test(
   () =>
     assertDraws(
       fc.asyncProperty(csvText, (text) => agree('csv', text)),
-      { few: 40, many: 2000 },
+      { few: 20, many: 2000 },
     ),
   300_000,
 );
@@ -120,7 +120,7 @@ test(
   () =>
     assertDraws(
       fc.asyncProperty(jsonText, (text) => agree('json', text)),
-      { few: 40, many: 2000 },
+      { few: 20, many: 2000 },
     ),
   300_000,
 );

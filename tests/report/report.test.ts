@@ -18,7 +18,7 @@ const packed = async <T>(path: string): Promise<T> => (await import(pathToFileUR
 const { report } = await packed<typeof import('../../src/report/index.ts')>('report/index.js');
 const { memory } = await packed<typeof import('../../src/engines/memory/index.ts')>('engines/memory/index.js');
 const { loadModel } = await packed<typeof import('../../src/files/node.ts')>('files/node.js');
-const { defineModel, open } = await packed<typeof import('../../src/index.ts')>('index.js');
+const { open } = await packed<typeof import('../../src/index.ts')>('index.js');
 const demo = () => loadModel(join(ROOT, DEMO));
 
 /** Rows of the table in an answer, as a person reads them. */
@@ -136,7 +136,7 @@ describe('what is in the file', () => {
     expect(part).toContain('"North"');
   });
 
-  test('what is asked for must be there, and fit into mail', async () => {
+  test('what is asked for must be there', () => {
     expect(durchblick('report', DEMO, '--question', 'mothly-sales')).toMatchObject({
       code: 2,
       stderr: expect.stringMatching(/Did you mean "monthly-sales"/),
@@ -146,17 +146,6 @@ describe('what is in the file', () => {
       code: 2,
       stderr: expect.stringMatching(/is the model or one of its sources/),
     });
-    const rows = 1_300_000;
-    const lines = {
-      day: Int32Array.from({ length: rows }, (_, k) => 20_000 + (k % 700)),
-      amount: Float64Array.from({ length: rows }, (_, k) => (Math.imul(k ^ (k >>> 7), 0x9e3779b1) >>> 8) / 100),
-    };
-    const model = defineModel({
-      sources: { lines: { table: 'lines' } },
-      facts: { lines: { source: 'lines', dates: { sold: 'day' }, measures: { middle: { median: 'amount' } } } },
-      questions: { large: { show: ['middle'], by: 'month' } },
-    });
-    await expect(report(model as never, memory({ lines }), { questions: ['large'] })).rejects.toThrow(/larger than 5 MB|would have \d/);
   });
 });
 
