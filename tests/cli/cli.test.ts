@@ -25,17 +25,7 @@ describe('what works', () => {
   });
 
   test('every form of answer says the same (interface contract)', () => {
-    const args = [
-      'revenue',
-      'revenue vs previous as change',
-      '--by',
-      'quarter',
-      '--per',
-      'channel',
-      '--range',
-      '2026-Q1/2026-Q2',
-      '--totals',
-    ];
+    const args = ['revenue', 'revenue vs previous as change', ...'--by quarter --per channel --range 2026-Q1/2026-Q2 --totals'.split(' ')];
     const as = (format: string) => durchblick('ask', DEMO, ...args, '--format', format).stdout;
     const csv = rowsOf(as('csv'));
     const json = JSON.parse(as('json'));
@@ -60,20 +50,9 @@ describe('what works', () => {
 
   test('order, limit and the others, computed at their own level (R1, M9)', () => {
     const args = [
-      'orders',
-      '--by',
-      'year',
-      '--range',
-      '2025',
-      '--per',
-      'product',
-      '--order',
+      ...'orders --by year --range 2025 --per product --order'.split(' '),
       'orders desc',
-      '--limit',
-      '3',
-      '--rest',
-      '--totals',
-      'members',
+      ...'--limit 3 --rest --totals members'.split(' '),
     ];
     const rows = rowsOf(durchblick('ask', DEMO, ...args, '--format', 'csv').stdout);
     expect(rows.map((row) => row[1]).slice(3)).toEqual(['(unknown)', '(others)', 'Total']);

@@ -8,19 +8,14 @@ import { afterAll, beforeAll, describe, expect, inject, test } from 'vitest';
 import { postgres } from '../../src/engines/postgres/index.ts';
 import { loadModel } from '../../src/files/node.ts';
 import { open } from '../../src/index.ts';
-import { DEMO, durchblick, ROOT } from '../setup/cli.ts';
+import { DEMO, durchblick, ROOT, run } from '../setup/cli.ts';
 
 const folder = mkdtempSync(join(tmpdir(), 'engines-'));
 const QUESTION = [
   'revenue',
   'orders',
   'revenue over mtd vs year-earlier as change',
-  '--by',
-  'month',
-  '--per',
-  'region',
-  '--range',
-  '2026-02/2026-05',
+  ...'--by month --per region --range 2026-02/2026-05'.split(' '),
 ];
 const ask = (...more: readonly string[]): string => durchblick('ask', DEMO, ...QUESTION, '--format', 'csv', ...more).stdout;
 const CSV = ask();
@@ -162,18 +157,7 @@ describe('durchblick sql', () => {
     rows.flat().reduce((sum: number, value) => sum + (typeof value === 'number' || typeof value === 'bigint' ? Number(value) : 0), 0);
 
   test('prints statements that run as they are, each with what it is for', async () => {
-    const { code, stdout } = durchblick(
-      'sql',
-      DEMO,
-      'revenue',
-      'orders over rolling-28-days',
-      '--by',
-      'week',
-      '--per',
-      'family',
-      '--range',
-      '2026-04',
-    );
+    const { code, stdout } = run(`sql ${DEMO} revenue 'orders over rolling-28-days' --by week --per family --range 2026-04`);
     expect(code).toBe(0);
     const statements = stdout.split(/;\n/).filter((text) => text.trim() !== '');
     expect(stdout.match(/^-- .*/gm)).toEqual([

@@ -120,14 +120,7 @@ describe('tables of a terminal', () => {
     'revenue over mtd',
     'revenue over mtd vs year-earlier as change',
     'budget over mtd',
-    'budget-attainment',
-    '--by',
-    'month',
-    '--per',
-    'region',
-    '--range',
-    '2026-05',
-    '--quiet',
+    ...'budget-attainment --by month --per region --range 2026-05 --quiet'.split(' '),
   ];
   test.each([60, 80, 120])('at %i columns nothing is wider, numbers stand below each other, units once in the header', (columns) => {
     const before = process.env.COLUMNS;

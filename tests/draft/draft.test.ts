@@ -32,19 +32,8 @@ test('the demo: orders, links, promises, a monthly budget in revisions, a level,
   };
   const { rows, yaml, guesses } = await answers(texts, question);
   const { stdout } = durchblick(
-    'ask',
-    'demo/model.yaml',
-    'revenue',
-    'budget',
-    'orders',
-    '--by',
-    'month',
-    '--per',
-    'region',
-    '--range',
-    '2026-03/2026-04',
-    '--format',
-    'json',
+    ...'ask demo/model.yaml revenue budget orders --by month --per region --range 2026-03/2026-04 --format'.split(' '),
+    ...'json'.split(' '),
   );
   const byMember = (list: readonly (readonly unknown[])[]) => [...list].map((row) => row.join(' ')).sort();
   expect(byMember(rows)).toEqual(byMember(JSON.parse(stdout).rows));

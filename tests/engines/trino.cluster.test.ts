@@ -267,18 +267,7 @@ facts:
     );
     const { schema, server } = place('memory');
     const at = `${server.replace('http://', 'trino://tests@')}/memory/${schema}`;
-    const asked = [
-      'revenue',
-      'buyers over rolling-28-days',
-      '--by',
-      'month',
-      '--per',
-      'shop',
-      '--range',
-      '2026-01/2026-02',
-      '--connect',
-      at,
-    ];
+    const asked = ['revenue', 'buyers over rolling-28-days', ...'--by month --per shop --range 2026-01/2026-02 --connect'.split(' '), at];
     const { code, stdout, stderr } = durchblick('sql', path, ...asked);
     expect(code, stderr).toBe(0);
     const statements = stdout.split(/;\s*$/m).filter((sql) => sql.trim() !== '');

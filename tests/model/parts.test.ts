@@ -51,17 +51,7 @@ const COMPANY: Tree = {
 
 test('files in YAML and JSON are one model; paths are relative to the file they stand in, and a file is read once', async () => {
   const root = laid(COMPANY);
-  const { code, stdout, stderr } = durchblick(
-    'ask',
-    join(root, 'models'),
-    '--question',
-    'q',
-    '--per',
-    'weekday',
-    '--format',
-    'csv',
-    '--quiet',
-  );
+  const { code, stdout, stderr } = durchblick('ask', join(root, 'models'), ...'--question q --per weekday --format csv --quiet'.split(' '));
   expect([code, stderr]).toEqual([0, '']);
   expect(stdout.split('\r\n').filter((line) => /\d$/.test(line))).toEqual(['FY2026-Q3,Thurs,10', 'FY2026-Q3,Fri.,20']);
 });

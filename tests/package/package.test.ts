@@ -74,17 +74,7 @@ test.runIf(isDeep)('types resolve in every module setting', () => {
   const tarball = run('bash', ['-c', 'ls *.tgz'], project).stdout.trim();
   const types = run(
     'npx',
-    [
-      'attw',
-      join(project, tarball),
-      '--profile',
-      'esm-only',
-      '--no-emoji',
-      '--format',
-      'ascii',
-      '--exclude-entrypoints',
-      'model.schema.json',
-    ],
+    ['attw', join(project, tarball), ...'--profile esm-only --no-emoji --format ascii --exclude-entrypoints model.schema.json'.split(' ')],
     ROOT,
   );
   // Everything resolves as ES modules, and nothing pretends to be anything else.
@@ -103,14 +93,8 @@ test("README's snippet and command run from the packed package in Node.js", () =
   const command = run(
     'node',
     [
-      'node_modules/durchblick/dist/cli/main.js',
-      'ask',
-      'node_modules/durchblick/demo/model.yaml',
-      'revenue',
-      '--range',
-      '2026-04',
-      '--format',
-      'csv',
+      ...'node_modules/durchblick/dist/cli/main.js ask node_modules/durchblick/demo/model.yaml revenue --range'.split(' '),
+      ...'2026-04 --format csv'.split(' '),
     ],
     project,
   );

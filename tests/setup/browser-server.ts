@@ -2,13 +2,8 @@ import { type BrowserServer, chromium } from 'playwright-core';
 import { CHROMIUM } from './machine.ts';
 
 const FLAGS = [
-  '--no-sandbox',
-  '--disable-gpu',
-  '--disable-quic',
-  '--no-first-run',
-  '--disable-background-networking',
-  '--disable-component-update',
-  '--disable-sync',
+  ...'--no-sandbox --disable-gpu --disable-quic --no-first-run --disable-background-networking'.split(' '),
+  ...'--disable-component-update --disable-sync'.split(' '),
 ];
 
 /** One Chromium for a run; each test file connects to it and has a context of its own. */

@@ -69,6 +69,10 @@ export const durchblick = (...args: readonly string[]): TerminalOutcome => {
   return host(args);
 };
 
+/** The same of a command as one types it, its words split as a shell splits them. */
+export const run = (command: string): TerminalOutcome =>
+  durchblick(...[...command.matchAll(/'([^']*)'|(\S+)/g)].map(([, quoted, plain]) => quoted ?? plain));
+
 /** A process of its own with something piped into it. */
 export const piped = (input: string, ...args: readonly string[]): Outcome => {
   const { status, stdout, stderr } = spawnSync(process.execPath, [MAIN, ...args], { cwd: ROOT, encoding: 'utf8', input });

@@ -5,7 +5,7 @@ import { DuckDBInstance } from '@duckdb/node-api';
 import { beforeAll, expect, test } from 'vitest';
 import { memory } from '../../src/engines/memory/index.ts';
 import { defineModel, type Engine, open } from '../../src/index.ts';
-import { durchblick } from '../setup/cli.ts';
+import { run } from '../setup/cli.ts';
 
 const model = defineModel({
   dimensions: { region: {} },
@@ -78,18 +78,7 @@ beforeAll(async () => {
 
 test('--verify says what it compared, exits with 0 when all agree, and with 4 when a cell differs', () => {
   const ask = (name: string) =>
-    durchblick(
-      'ask',
-      join(folder, name),
-      'revenue',
-      '--by',
-      'week',
-      '--connect',
-      `duckdb:${join(folder, 'sales.duckdb')}`,
-      '--verify',
-      '--format',
-      'csv',
-    );
+    run(`ask '${join(folder, name)}' revenue --by week --connect 'duckdb:${join(folder, 'sales.duckdb')}' --verify --format csv`);
   const steady = ask('steady.yaml');
   expect([steady.code, steady.stderr]).toEqual([0, expect.stringContaining('verified row by row: 5 cells, all the same')]);
   const shaky = ask('shaky.yaml');
