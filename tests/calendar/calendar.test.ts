@@ -246,59 +246,16 @@ describe('U1 to U9: units', () => {
     ]);
   });
 
+  // biome-ignore format: one case a line
   const bad: [string, Partial<CalendarOptions>, RegExp][] = [
     ['a backwards range', { from: '2026-12-31', to: '2026-01-01' }, /runs backwards/],
     ['a year start past the 28th', { yearSystems: { x: { starts: '--03-31' } } }, /up to the 28th|--03-31/],
     ['an unknown year end', { yearSystems: { x: { pattern: '4-4-5', ends: 'first monday of may' } } }, /first monday of may/],
     ['a label without the year', { yearSystems: { x: { starts: '--07-01', label: 'FY' } } }, /no \{year\}/],
-    [
-      'unsorted starts',
-      {
-        periods: {
-          x: [
-            { start: 10, label: 'b' },
-            { start: 5, label: 'a' },
-          ],
-        },
-      },
-      /before "b"/,
-    ],
-    [
-      'doubled starts',
-      {
-        periods: {
-          x: [
-            { start: 5, label: 'b' },
-            { start: 5, label: 'a' },
-          ],
-        },
-      },
-      /two periods start/,
-    ],
-    [
-      'doubled labels',
-      {
-        periods: {
-          x: [
-            { start: 5, label: 'a' },
-            { start: 9, label: 'a' },
-          ],
-        },
-      },
-      /two periods are called "a"/,
-    ],
-    [
-      'overlapping periods',
-      {
-        periods: {
-          x: [
-            { start: 5, end: 9, label: 'a' },
-            { start: 9, label: 'b' },
-          ],
-        },
-      },
-      /but "b" starts/,
-    ],
+    ['unsorted starts', { periods: { x: [{ start: 10, label: 'b' }, { start: 5, label: 'a' }] } }, /before "b"/],
+    ['doubled starts', { periods: { x: [{ start: 5, label: 'b' }, { start: 5, label: 'a' }] } }, /two periods start/],
+    ['doubled labels', { periods: { x: [{ start: 5, label: 'a' }, { start: 9, label: 'a' }] } }, /two periods are called "a"/],
+    ['overlapping periods', { periods: { x: [{ start: 5, end: 9, label: 'a' }, { start: 9, label: 'b' }] } }, /but "b" starts/],
     ['an endless last year', { yearSystems: { x: { rows: [{ start: 5, label: 'a' }] } } }, /has no end/],
     ['no rows', { periods: { x: [] } }, /no rows/],
     ['a week of eight days', { week: { starts: 'monday', minDays: 8 } }, /min-days is 8/],

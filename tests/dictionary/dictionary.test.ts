@@ -65,22 +65,11 @@ const book = await open(
 const english = await dictionaryFor(book);
 const german = await dictionaryFor(book, { locale: 'de' });
 
+// biome-ignore format: one case a line
 test.each([
-  [
-    'revenue',
-    'sum of quantity × (unit price + 1) − (discount − bonus) over order lines, by the day they were ordered',
-    'adds up over everything',
-  ],
-  [
-    'orders',
-    'distinct values of order id over order lines, by the day they were ordered',
-    'does not add up: taken anew from the rows of each period and member',
-  ],
-  [
-    'lines',
-    'count of rows over order lines, by the day they were shipped, where channel is web or phone and weekday is not sun',
-    'adds up over everything',
-  ],
+  ['revenue', 'sum of quantity × (unit price + 1) − (discount − bonus) over order lines, by the day they were ordered', 'adds up over everything'],
+  ['orders', 'distinct values of order id over order lines, by the day they were ordered', 'does not add up: taken anew from the rows of each period and member'],
+  ['lines', 'count of rows over order lines, by the day they were shipped, where channel is web or phone and weekday is not sun', 'adds up over everything'],
   ['booked', 'sum of quantity over order lines, by the day month, a plan', 'adds up over everything'],
   [
     'backlog',
@@ -92,21 +81,9 @@ test.each([
     'percentile at 0.9 of days between ordered and shipped over order lines, by the day they were shipped',
     'does not add up: taken anew from the rows of each period and member',
   ],
-  [
-    'fresh',
-    'values of customer seen for the first time of all over order lines, by the day they were ordered',
-    'adds up over time, not over members',
-  ],
-  [
-    'level',
-    'sum of quantity over order lines, over time the last of the days that have rows, by the day they were ordered',
-    'adds up over members, not over time',
-  ],
-  [
-    'euros',
-    'sum of (quantity × (unit price + 1) − (discount − bonus)) × to eur (ordered) ÷ 2 over order lines, by the day they were ordered',
-    'adds up over everything',
-  ],
+  ['fresh', 'values of customer seen for the first time of all over order lines, by the day they were ordered', 'adds up over time, not over members'],
+  ['level', 'sum of quantity over order lines, over time the last of the days that have rows, by the day they were ordered', 'adds up over members, not over time'],
+  ['euros', 'sum of (quantity × (unit price + 1) − (discount − bonus)) × to eur (ordered) ÷ 2 over order lines, by the day they were ordered', 'adds up over everything'],
   [
     'budget',
     'sum of amount over plan, by the day they were planned, a plan',

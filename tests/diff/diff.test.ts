@@ -101,70 +101,17 @@ const rows =
 
 const BY_MONTH = (show: string): object => ({ show: [show], by: 'month' });
 
+// biome-ignore format: one case a line
 test.each<[string, object, Change, string, number]>([
-  [
-    'a computed column',
-    BY_MONTH('revenue'),
-    input((m) => (m.facts.sales.columns.net = 'amount')),
-    'definition: defined differently: column net, measure revenue',
-    1,
-  ],
-  [
-    'what a measure adds up',
-    BY_MONTH('revenue'),
-    input((m) => (m.facts.sales.measures.revenue.sum = 'amount')),
-    'definition: defined differently: measure revenue',
-    1,
-  ],
-  [
-    'the filter of a measure',
-    BY_MONTH('web'),
-    input((m) => (m.facts.sales.measures.web.where = { channel: 'shop' })),
-    'definition: defined differently: measure web',
-    3,
-  ],
-  [
-    'the date of a measure',
-    BY_MONTH('revenue'),
-    input((m) => (m.facts.sales.measures.revenue.role = 'shipped')),
-    'definition: defined differently: measure revenue',
-    3,
-  ],
-  [
-    'the column of a date',
-    BY_MONTH('revenue'),
-    input((m) => (m.facts.sales.dates.ordered = 'shipped')),
-    'definition: defined differently: date ordered',
-    3,
-  ],
-  [
-    'a formula',
-    BY_MONTH('average'),
-    input((m) => (m.formulas.average = 'revenue / orders * 2')),
-    'definition: defined differently: formula average',
-    3,
-  ],
-  [
-    'a window',
-    BY_MONTH('revenue over recent'),
-    input((m) => (m.windows.recent = 'P40D/anchor')),
-    'definition: defined differently: window recent',
-    3,
-  ],
-  [
-    'a comparison',
-    BY_MONTH('revenue vs before'),
-    input((m) => (m.comparisons.before.shift = '-P2M')),
-    'definition: defined differently: comparison before',
-    1,
-  ],
-  [
-    'a band',
-    { show: ['revenue'], per: ['size'] },
-    input((m) => (m.facts.sales.bands.size.starts.large = 30)),
-    'definition: defined differently: band size',
-    2,
-  ],
+  ['a computed column', BY_MONTH('revenue'), input((m) => (m.facts.sales.columns.net = 'amount')), 'definition: defined differently: column net, measure revenue', 1],
+  ['what a measure adds up', BY_MONTH('revenue'), input((m) => (m.facts.sales.measures.revenue.sum = 'amount')), 'definition: defined differently: measure revenue', 1],
+  ['the filter of a measure', BY_MONTH('web'), input((m) => (m.facts.sales.measures.web.where = { channel: 'shop' })), 'definition: defined differently: measure web', 3],
+  ['the date of a measure', BY_MONTH('revenue'), input((m) => (m.facts.sales.measures.revenue.role = 'shipped')), 'definition: defined differently: measure revenue', 3],
+  ['the column of a date', BY_MONTH('revenue'), input((m) => (m.facts.sales.dates.ordered = 'shipped')), 'definition: defined differently: date ordered', 3],
+  ['a formula', BY_MONTH('average'), input((m) => (m.formulas.average = 'revenue / orders * 2')), 'definition: defined differently: formula average', 3],
+  ['a window', BY_MONTH('revenue over recent'), input((m) => (m.windows.recent = 'P40D/anchor')), 'definition: defined differently: window recent', 3],
+  ['a comparison', BY_MONTH('revenue vs before'), input((m) => (m.comparisons.before.shift = '-P2M')), 'definition: defined differently: comparison before', 1],
+  ['a band', { show: ['revenue'], per: ['size'] }, input((m) => (m.facts.sales.bands.size.starts.large = 30)), 'definition: defined differently: band size', 2],
   [
     'the column of an attribute',
     { show: ['revenue'], per: ['region'] },
@@ -172,13 +119,7 @@ test.each<[string, object, Change, string, number]>([
     'definition: defined differently: attribute region',
     4,
   ],
-  [
-    'a link',
-    { show: ['revenue'], per: ['region'] },
-    input((m) => (m.facts.sales.links.region = 'id')),
-    'definition: defined differently: link region',
-    3,
-  ],
+  ['a link', { show: ['revenue'], per: ['region'] }, input((m) => (m.facts.sales.links.region = 'id')), 'definition: defined differently: link region', 3],
   [
     'a spread',
     { show: ['budget over recent'], by: 'month' },
@@ -200,52 +141,16 @@ test.each<[string, object, Change, string, number]>([
     'calendar: the calendar differs: week',
     7,
   ],
-  [
-    'a season',
-    { show: ['revenue'], by: 'season' },
-    input((m) => (m.calendar.periods.season.rows.Winter.ends = '2026-01-31')),
-    'calendar: the calendar differs: season',
-    1,
-  ],
-  [
-    'a holiday',
-    BY_MONTH('lead'),
-    input((m) => m.calendar.workingDays.holidays.push('2026-02-05')),
-    'calendar: the calendar differs: working-days',
-    1,
-  ],
+  ['a season', { show: ['revenue'], by: 'season' }, input((m) => (m.calendar.periods.season.rows.Winter.ends = '2026-01-31')), 'calendar: the calendar differs: season', 1],
+  ['a holiday', BY_MONTH('lead'), input((m) => m.calendar.workingDays.holidays.push('2026-02-05')), 'calendar: the calendar differs: working-days', 1],
   ['rows that came', BY_MONTH('revenue'), rows((t) => t.sales.push(at('2026-02-10', { id: 6 }))), 'rows-added: 1 row added to sales', 1],
   ['rows that went', BY_MONTH('revenue'), rows((t) => t.sales.splice(0, 2)), 'rows-removed: 2 rows removed from sales', 1],
   ['rows that changed', BY_MONTH('revenue'), rows((t) => (t.sales[2].amount = 11)), 'rows-changed: 1 row changed in sales (amount)', 1],
-  [
-    'a member that moved',
-    { show: ['revenue'], per: ['country'] },
-    rows((t) => (t.regions[1].country = 'Here')),
-    'rows-changed: 1 row changed in regions (country)',
-    2,
-  ],
+  ['a member that moved', { show: ['revenue'], per: ['country'] }, rows((t) => (t.regions[1].country = 'Here')), 'rows-changed: 1 row changed in regions (country)', 2],
   ['a rate', BY_MONTH('euros'), rows((t) => (t.fx[1].rate = 3)), 'rows-changed: 1 row changed in fx (rate)', 1],
-  [
-    'a revision',
-    BY_MONTH('budget'),
-    rows((t) => t.plan.push({ month: '2026-02', amount: 280, loaded: '2026-02-01' })),
-    'revision: 1 row revised in plan',
-    1,
-  ],
-  [
-    'the as-of date of a side',
-    BY_MONTH('revenue'),
-    (world) => (world.side.asOf = '2026-02-20'),
-    'as-of: seen as of 2026-02-20 instead of latest',
-    2,
-  ],
-  [
-    'the as-of date of the model',
-    BY_MONTH('revenue'),
-    input((m) => (m.asOf = '2026-01-31')),
-    'as-of: seen as of 2026-01-31 instead of latest',
-    2,
-  ],
+  ['a revision', BY_MONTH('budget'), rows((t) => t.plan.push({ month: '2026-02', amount: 280, loaded: '2026-02-01' })), 'revision: 1 row revised in plan', 1],
+  ['the as-of date of a side', BY_MONTH('revenue'), (world) => (world.side.asOf = '2026-02-20'), 'as-of: seen as of 2026-02-20 instead of latest', 2],
+  ['the as-of date of the model', BY_MONTH('revenue'), input((m) => (m.asOf = '2026-01-31')), 'as-of: seen as of 2026-01-31 instead of latest', 2],
 ])('%s is what the numbers differ by', async (_, question, change, cause, cells) => {
   const { questions, same } = await diffOf(question, change);
   const [{ readings }] = questions;
@@ -296,36 +201,21 @@ test('of several changes each is blamed for the cells that it alone makes differ
   expect(joint.why.map(({ code, cells }) => [code, cells])).toEqual([['together', 1]]);
 });
 
+// biome-ignore format: one case a line
 test.each<[string, Change, object[]]>([
   [
     'a label',
     input((m) => (m.facts.sales.measures.revenue.label = { de: 'Umsatz' })),
     [{ kind: 'measure', name: 'revenue', of: 'sales', change: 'changed', keys: [{ key: 'label', now: '{de: "Umsatz"}' }] }],
   ],
-  [
-    'a format',
-    input((m) => (m.formulas.average = { is: 'revenue / orders', format: { style: 'percent' } })),
-    [{ kind: 'formula', name: 'average', change: 'changed' }],
-  ],
+  ['a format', input((m) => (m.formulas.average = { is: 'revenue / orders', format: { style: 'percent' } })), [{ kind: 'formula', name: 'average', change: 'changed' }]],
   ['the order of keys', input((m) => (m.facts = { plan: m.facts.plan, sales: m.facts.sales })), []],
-  [
-    'an added window',
-    input((m) => (m.windows.more = 'P3D/anchor')),
-    [{ kind: 'window', name: 'more', change: 'added', now: 'P3D/anchor' }],
-  ],
-  [
-    'a removed formula',
-    input((m) => delete m.formulas.average),
-    [{ kind: 'formula', name: 'average', change: 'removed', was: 'revenue ÷ orders' }],
-  ],
+  ['an added window', input((m) => (m.windows.more = 'P3D/anchor')), [{ kind: 'window', name: 'more', change: 'added', now: 'P3D/anchor' }]],
+  ['a removed formula', input((m) => delete m.formulas.average), [{ kind: 'formula', name: 'average', change: 'removed', was: 'revenue ÷ orders' }]],
   ['a name for the model', input((m) => (m.name = 'Another')), [{ kind: 'setting', name: 'name', change: 'added', now: 'Another' }]],
   ['an alert', input((m) => (m.alerts = { low: { reading: 'revenue', below: 1 } })), [{ kind: 'alert', name: 'low', change: 'added' }]],
   ['a question', input((m) => (m.questions = { q: { show: ['revenue'] } })), [{ kind: 'question', name: 'q', change: 'added' }]],
-  [
-    'a figure',
-    input((m) => (m.figures = [{ reading: 'revenue', at: 2026, is: 85 }])),
-    [{ kind: 'figure', name: 'revenue at 2026', change: 'added' }],
-  ],
+  ['a figure', input((m) => (m.figures = [{ reading: 'revenue', at: 2026, is: 85 }])), [{ kind: 'figure', name: 'revenue at 2026', change: 'added' }]],
 ])('%s is told among the definitions, and no number differs by it', async (_, change, expected) => {
   const found = await diffOf(BY_MONTH('revenue'), change);
   expect(found.definitions).toEqual(expected.map((entry) => expect.objectContaining(entry)));

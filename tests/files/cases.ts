@@ -42,15 +42,12 @@ const [A, B]: Row[] = [
 const TWO = `${DAY},a,1\n2026-01-06,b,2\n`;
 
 /** What bytes of CSV mean: records, separators, line ends, quotes, names. */
+// biome-ignore format: one case a line
 const structure: FileCase[] = [
   csv('a header and two records', `d,k,v\n${TWO}`, [A, B]),
   csv('no line end behind the last record', `d,k,v\n${TWO.trimEnd()}`, [A, B]),
   csv('a byte order mark is no part of the first name', `\ufeffd,k,v\n${TWO}`, [A, B]),
-  csv(
-    'files that were put together',
-    `d,k,v\n${DAY},a,1\n\ufeffd,k,v\n`,
-    fault('bad-csv', 'line 3: a byte order mark stands within the file'),
-  ),
+  csv('files that were put together', `d,k,v\n${DAY},a,1\n\ufeffd,k,v\n`, fault('bad-csv', 'line 3: a byte order mark stands within the file')),
   csv('a byte order mark inside of quotes', `d,k,v\n${DAY},"\ufeff",1\n`, fault('bad-csv', 'line 2: a byte order mark')),
   csv('line ends of two characters', `d,k,v\n${TWO}`.replaceAll('\n', '\r\n'), [A, B]),
   csv('mixed line ends', `d,k,v\r\n${DAY},a,1\n2026-01-06,b,2\r\n`, [A, B]),
@@ -70,10 +67,7 @@ const structure: FileCase[] = [
   csv('quoted nothing is blank', `d,k,v\n${DAY},"",""\n`, [[DAY, '(none)', null]]),
   csv('a quoted line of nothing has one field', `d,k,v\n""\n`, fault('bad-csv', 'line 2: it has 1 field')),
   csv('a first field that begins with #', `d,k,v\n#x,a,1\n${TWO}`, fault('bad-dates', 'row 1, column d: "#x" is not a date')),
-  csv('members that begin with #', `k,d,v\n#a,${DAY},1\n#b,2026-01-06,2\n`, [
-    [DAY, '#a', 1],
-    ['2026-01-06', '#b', 2],
-  ]),
+  csv('members that begin with #', `k,d,v\n#a,${DAY},1\n#b,2026-01-06,2\n`, [[DAY, '#a', 1], ['2026-01-06', '#b', 2]]),
   csv('a title line', `Orders of January\nd,k,v\n${TWO}`, fault('bad-csv', 'line 2: it has 3 fields, the header has 1')),
   csv('a header that stands twice', `d,k,v\nd,k,v\n${TWO}`, fault('bad-dates', 'row 1, column d: "d" is not a date')),
   csv('two columns of one name', `d,k,v,v\n${DAY},a,1,2\n`, fault('bad-csv', 'two columns called "v"')),
@@ -100,11 +94,7 @@ const structure: FileCase[] = [
   csv('a quote behind a blank is text', `d,k,v\n${DAY}, "a",1\n`, [[DAY, ' "a"', 1]]),
   csv('text behind a closing quote', `d,k,v\n${DAY},"a"b,1\n`, fault('bad-csv', 'line 2: text stands behind the closing quote')),
   csv('a blank behind a closing quote', `d,k,v\n${DAY},"a" ,1\n`, fault('bad-csv', 'line 2: text stands behind the closing quote')),
-  csv(
-    'a quoted field that is not closed',
-    `d,k,v\n${DAY},"a,1\n2026-01-06,b,2\n`,
-    fault('bad-csv', 'line 2: a quoted field is not closed'),
-  ),
+  csv('a quoted field that is not closed', `d,k,v\n${DAY},"a,1\n2026-01-06,b,2\n`, fault('bad-csv', 'line 2: a quoted field is not closed')),
   csv('separators inside quotes', `d,k,v\n${DAY},"a,b;c",1\n`, [[DAY, 'a,b;c', 1]]),
   csv('blanks around a member stay', `d,k,v\n${DAY}, a ,1\n`, [[DAY, ' a ', 1]]),
   csv('a backslash escapes nothing', `d,k,v\n${DAY},a\\,1\n`, [[DAY, 'a\\', 1]]),
@@ -124,28 +114,13 @@ const structure: FileCase[] = [
   csv('separators inside a quoted name do not count', `d,"k;;;;;",v,k\n${DAY},x,1,a\n`, [A]),
   csv('as many semicolons as commas: the comma', `d,k,v,x;y;z;\n${DAY},a,1,2\n`, [A]),
   csv('other bytes than UTF-8', latin(`d,k,v\n${DAY},B\u00e4ume,1\n`), fault('bad-encoding', 'is not UTF-8')),
-  csv(
-    'an overlong form',
-    Uint8Array.from([...latin('d,k,v\n2026-01-05,'), 0xc0, 0xaf, ...latin(',1\n')]),
-    fault('bad-encoding', 'is not UTF-8'),
-  ),
-  csv(
-    'a surrogate',
-    Uint8Array.from([...latin('d,k,v\n2026-01-05,'), 0xed, 0xa0, 0x80, ...latin(',1\n')]),
-    fault('bad-encoding', 'is not UTF-8'),
-  ),
+  csv('an overlong form', Uint8Array.from([...latin('d,k,v\n2026-01-05,'), 0xc0, 0xaf, ...latin(',1\n')]), fault('bad-encoding', 'is not UTF-8')),
+  csv('a surrogate', Uint8Array.from([...latin('d,k,v\n2026-01-05,'), 0xed, 0xa0, 0x80, ...latin(',1\n')]), fault('bad-encoding', 'is not UTF-8')),
   csv('a NUL byte', `d,k,v\n${DAY},a\u0000b,1\n`, fault('bad-csv', 'line 2: it has a NUL byte')),
   csv('a NUL byte in quotes', `d,k,v\n${DAY},"\u0000",1\n`, fault('bad-csv', 'NUL byte')),
-  csv(
-    'sixteen bits a character',
-    Uint8Array.from([0xff, 0xfe, ...[...latin(`d,k,v\n${TWO}`)].flatMap((byte) => [byte, 0])]),
-    fault('bad-csv', 'NUL byte'),
-  ),
+  csv('sixteen bits a character', Uint8Array.from([0xff, 0xfe, ...[...latin(`d,k,v\n${TWO}`)].flatMap((byte) => [byte, 0])]), fault('bad-csv', 'NUL byte')),
   csv('letters of every script', `d,k,v\n${DAY},Bäume 木 🌳 ﬀ,1\n`, [[DAY, 'Bäume 木 🌳 ﬀ', 1]]),
-  csv('the same letters written in two ways are two members', `d,k,v\n${DAY},\u00e4,1\n${DAY},a\u0308,2\n`, [
-    [DAY, 'a\u0308', 2],
-    [DAY, '\u00e4', 1],
-  ]),
+  csv('the same letters written in two ways are two members', `d,k,v\n${DAY},\u00e4,1\n${DAY},a\u0308,2\n`, [[DAY, 'a\u0308', 2], [DAY, '\u00e4', 1]]),
   csv('a field of 300,000 characters', `d,k,v\n${DAY},${'x'.repeat(300_000)},1\n`, [[DAY, 'x'.repeat(300_000), 1]]),
   csv('a thousand columns', `d,k,v,${Array.from({ length: 1000 }, (_, k) => `c${k}`).join()}\n${DAY},a,1${',9'.repeat(1000)}\n`, [A]),
   csv('a table of one field a line', `d\n${DAY}\n`, fault('unknown-column', 'has no column')),
@@ -366,6 +341,7 @@ const json = (name: string, text: string, want: FileCase['want'], ending = 'json
 const row = (more: string): string => `{"d":"${DAY}","k":"a",${more}}`;
 
 /** Values of JSON that are no texts, and what a file of it is. */
+// biome-ignore format: one case a line
 const ofJson: FileCase[] = [
   ...(
     [
@@ -400,19 +376,10 @@ const ofJson: FileCase[] = [
       ['""', '(none)'],
     ] as const
   ).map(([value, want]) => json(`the value ${value} as a member`, `[{"d":"${DAY}","k":${value},"v":1}]`, [[DAY, want, 1]])),
-  json('numbers and texts in one column', `[{"d":"${DAY}","k":1,"v":1},{"d":"${DAY}","k":"1","v":2},{"d":"${DAY}","k":"x","v":4}]`, [
-    [DAY, '1', 3],
-    [DAY, 'x', 4],
-  ]),
+  json('numbers and texts in one column', `[{"d":"${DAY}","k":1,"v":1},{"d":"${DAY}","k":"1","v":2},{"d":"${DAY}","k":"x","v":4}]`, [[DAY, '1', 3], [DAY, 'x', 4]]),
   json('a day as a key', `[{"d":20260105,"k":"a","v":1}]`, [A]),
-  json('a name that some rows do not have', `[{"d":"${DAY}","k":"a","v":1},{"d":"${DAY}","v":2}]`, [
-    [DAY, '(none)', 2],
-    [DAY, 'a', 1],
-  ]),
-  json('a column constructor that a row does not have', `[{"d":"${DAY}","k":"a","v":1,"constructor":1},{"d":"2026-01-06","k":"b","v":2}]`, [
-    A,
-    B,
-  ]),
+  json('a name that some rows do not have', `[{"d":"${DAY}","k":"a","v":1},{"d":"${DAY}","v":2}]`, [[DAY, '(none)', 2], [DAY, 'a', 1]]),
+  json('a column constructor that a row does not have', `[{"d":"${DAY}","k":"a","v":1,"constructor":1},{"d":"2026-01-06","k":"b","v":2}]`, [A, B]),
   json('a name that stands twice', `[{"d":"${DAY}","k":"a","v":1,"v":2}]`, fault('bad-json', 'a name twice')),
   json('a list among the values', `[${row('"v":[1]')}]`, fault('unusable-column', 'column v holds a list (row 1)')),
   json('a record among the values', `[${row('"v":{"x":1}')}]`, fault('unusable-column', 'column v holds a record (row 1)')),
@@ -433,16 +400,10 @@ const ofJson: FileCase[] = [
   json('an object on two lines', `{"d":"${DAY}",\n"k":"a","v":1}\n`, fault('bad-json', 'line 1'), 'ndjson'),
   json('a fault on the second line', `${row('"v":1')}\n{"d":}\n`, fault('bad-json', 'line 2'), 'ndjson'),
   json('the other ending', `${row('"v":1')}\n`, [A], 'jsonl'),
-  json('a blank date that is listed', `[{"d":"9999-12-31","k":"a","v":1}]`, [[null, 'a', 1]], 'json', {
-    date: { blankDates: ['9999-12-31'] },
-  }),
-  json('a blank date that is listed and written otherwise', `[{"d":99991231,"k":"a","v":1}]`, [[null, 'a', 1]], 'json', {
-    date: { blankDates: ['9999-12-31'] },
-  }),
+  json('a blank date that is listed', `[{"d":"9999-12-31","k":"a","v":1}]`, [[null, 'a', 1]], 'json', { date: { blankDates: ['9999-12-31'] } }),
+  json('a blank date that is listed and written otherwise', `[{"d":99991231,"k":"a","v":1}]`, [[null, 'a', 1]], 'json', { date: { blankDates: ['9999-12-31'] } }),
   json('a format', `[{"d":"5.1.2026","k":"a","v":1}]`, [A], 'json', { date: { format: 'd.M.yyyy' } }),
-  json('a format and another text', `[{"d":"2026-01-05","k":"a","v":1}]`, fault('bad-dates', '"2026-01-05" is not a date'), 'json', {
-    date: { format: 'd.M.yyyy' },
-  }),
+  json('a format and another text', `[{"d":"2026-01-05","k":"a","v":1}]`, fault('bad-dates', '"2026-01-05" is not a date'), 'json', { date: { format: 'd.M.yyyy' } }),
 ];
 
 const vector = (values: readonly unknown[], type: arrow.DataType) => arrow.vectorFromArray(values as never, type);
@@ -470,27 +431,16 @@ const BERLIN = 'Europe/Berlin';
 const NANO = arrow.TimeUnit.NANOSECOND;
 
 /** Types of Arrow. */
+// biome-ignore format: one case a line
 const typed: FileCase[] = [
   ofArrow('16 bits of a fraction', { v: rawVector(new arrow.Float16(), Uint16Array.of(0x4740), 1) }, [[DAY, 'a', 7.25]]),
-  ofArrow(
-    'an infinite fraction',
-    { v: rawVector(new arrow.Float32(), Float32Array.of(Number.POSITIVE_INFINITY), 1) },
-    fault('bad-number', 'is not a number'),
-  ),
-  ofArrow('the least whole number of 32 bits', { v: rawVector(new arrow.Int32(), Int32Array.of(-(2 ** 31)), 1) }, [
-    [DAY, 'a', -2147483648],
-  ]),
+  ofArrow('an infinite fraction', { v: rawVector(new arrow.Float32(), Float32Array.of(Number.POSITIVE_INFINITY), 1) }, fault('bad-number', 'is not a number')),
+  ofArrow('the least whole number of 32 bits', { v: rawVector(new arrow.Int32(), Int32Array.of(-(2 ** 31)), 1) }, [[DAY, 'a', -2147483648]]),
   ofArrow('whole numbers of 64 bits', { v: rawVector(new arrow.Int64(), BigInt64Array.of(5n), 1) }, [[DAY, 'a', 5]]),
-  ofArrow('a member of 64 bits', { k: rawVector(new arrow.Int64(), BigInt64Array.of(9007199254740993n), 1) }, [
-    [DAY, '9007199254740993', 1],
-  ]),
-  ofArrow('unsigned 64 bits', { k: rawVector(new arrow.Uint64(), BigUint64Array.of(18446744073709551615n), 1) }, [
-    [DAY, '18446744073709551615', 1],
-  ]),
+  ofArrow('a member of 64 bits', { k: rawVector(new arrow.Int64(), BigInt64Array.of(9007199254740993n), 1) }, [[DAY, '9007199254740993', 1]]),
+  ofArrow('unsigned 64 bits', { k: rawVector(new arrow.Uint64(), BigUint64Array.of(18446744073709551615n), 1) }, [[DAY, '18446744073709551615', 1]]),
   ofArrow('days', { d: rawVector(new arrow.DateDay(), Int32Array.of(20458), 1) }, [['2026-01-05', 'a', 1]]),
-  ofArrow('days in milliseconds', { d: rawVector(new arrow.DateMillisecond(), BigInt64Array.of(20458n * 86_400_000n), 1) }, [
-    ['2026-01-05', 'a', 1],
-  ]),
+  ofArrow('days in milliseconds', { d: rawVector(new arrow.DateMillisecond(), BigInt64Array.of(20458n * 86_400_000n), 1) }, [['2026-01-05', 'a', 1]]),
   ofArrow('a day beyond D1', { d: rawVector(new arrow.DateDay(), Int32Array.of(2932897), 1) }, fault('bad-dates', 'is not a date')),
   ofArrow('a day as a key of 32 bits', { d: rawVector(new arrow.Int32(), Int32Array.of(20260105), 1) }, [A]),
   ofArrow(
@@ -500,20 +450,14 @@ const typed: FileCase[] = [
   ),
   ofArrow('a day as a key of 64 bits', { d: rawVector(new arrow.Int64(), BigInt64Array.of(20260105n), 1) }, [A]),
   ofArrow('a day as a fraction', { d: rawVector(new arrow.Float64(), Float64Array.of(20260105), 1) }, [A]),
-  ofArrow(
-    'nanoseconds before midnight',
-    { d: rawVector(new arrow.Timestamp(NANO, null), BigInt64Array.of(20459n * 86_400_000_000_000n - 1n), 1) },
-    [A],
-  ),
+  ofArrow('nanoseconds before midnight', { d: rawVector(new arrow.Timestamp(NANO, null), BigInt64Array.of(20459n * 86_400_000_000_000n - 1n), 1) }, [A]),
   ofArrow(
     'an instant of nanoseconds',
     { d: rawVector(new arrow.Timestamp(NANO, 'UTC'), BigInt64Array.of(20459n * 86_400_000_000_000n - 1n), 1) },
     [['2026-01-06', 'a', 1]],
     BERLIN,
   ),
-  ofArrow('microseconds before 1970', { d: rawVector(new arrow.Timestamp(arrow.TimeUnit.MICROSECOND, null), BigInt64Array.of(-1n), 1) }, [
-    ['1969-12-31', 'a', 1],
-  ]),
+  ofArrow('microseconds before 1970', { d: rawVector(new arrow.Timestamp(arrow.TimeUnit.MICROSECOND, null), BigInt64Array.of(-1n), 1) }, [['1969-12-31', 'a', 1]]),
   ofArrow(
     'an instant before 1970',
     { d: rawVector(new arrow.Timestamp(arrow.TimeUnit.MICROSECOND, 'UTC'), BigInt64Array.of(-3_600_000_001n), 1) },
@@ -536,28 +480,16 @@ const typed: FileCase[] = [
   ofArrow('yes and no as members', { k: vector([true], new arrow.Bool()) }, [[DAY, 'true', 1]]),
   ofArrow('yes and no as amounts', { v: vector([true], new arrow.Bool()) }, fault('bad-number', 'is not a number')),
   ofArrow('a dictionary', { k: vector(['a'], new arrow.Dictionary(new arrow.Utf8(), new arrow.Int32())) }, [A]),
-  ofArrow(
-    'a dictionary of days',
-    { d: vector([new Date('2026-01-05T00:00:00Z')], new arrow.Dictionary(new arrow.DateDay(), new arrow.Int32())) },
-    [A],
-  ),
+  ofArrow('a dictionary of days', { d: vector([new Date('2026-01-05T00:00:00Z')], new arrow.Dictionary(new arrow.DateDay(), new arrow.Int32())) }, [A]),
   ofArrow('decimals', { v: rawVector(new arrow.Decimal(2, 20, 128), Uint32Array.of(150, 0, 0, 0), 1) }, [[DAY, 'a', 1.5]]),
-  ofArrow(
-    'negative decimals',
-    { v: rawVector(new arrow.Decimal(2, 20, 128), Uint32Array.of(0xffffff6a, 0xffffffff, 0xffffffff, 0xffffffff), 1) },
-    [[DAY, 'a', -1.5]],
-  ),
+  ofArrow('negative decimals', { v: rawVector(new arrow.Decimal(2, 20, 128), Uint32Array.of(0xffffff6a, 0xffffffff, 0xffffffff, 0xffffffff), 1) }, [[DAY, 'a', -1.5]]),
   ofArrow('decimals as members', { k: rawVector(new arrow.Decimal(4, 20, 128), Uint32Array.of(15000, 0, 0, 0), 1) }, [[DAY, '1.5', 1]]),
   ofArrow(
     'nothing but blanks',
     { v: arrow.makeVector(arrow.makeData({ type: new arrow.Null(), length: 1, nullCount: 1 } as never) as never) as arrow.Vector },
     [[DAY, 'a', null]],
   ),
-  ofArrow(
-    'lists',
-    { v: vector([[1]], new arrow.List(new arrow.Field('item', new arrow.Int32()))) },
-    fault('unusable-column', 'column v holds lists'),
-  ),
+  ofArrow('lists', { v: vector([[1]], new arrow.List(new arrow.Field('item', new arrow.Int32()))) }, fault('unusable-column', 'column v holds lists')),
   ofArrow('lists that nobody uses', { x: vector([[1]], new arrow.List(new arrow.Field('item', new arrow.Int32()))) }, [A]),
   ofArrow('bytes', { k: vector([Uint8Array.of(1)], new arrow.Binary()) }, fault('unusable-column', 'column k holds bytes')),
   ofArrow('times of day', { v: rawVector(new arrow.TimeSecond(), Int32Array.of(5), 1) }, fault('unusable-column', 'times of day')),

@@ -77,19 +77,10 @@ test('the euro sign of ISO 8859-15 is one, and a byte that Windows-1252 does not
   await expect(wrong).rejects.toMatchObject({ code: 'bad-encoding', message: 's.csv is not windows-1252' });
 });
 
+// biome-ignore format: one case a line
 test.each<[string, Tree, string, object]>([
-  [
-    'bytes that are no UTF-8',
-    { 's.csv': latin(PLAIN) },
-    '{ file: s.csv }',
-    { code: 'bad-encoding', hint: expect.stringContaining('encoding: windows-1252') },
-  ],
-  [
-    'half a character of UTF-16',
-    { 's.csv': utf16(PLAIN, 'little', true).slice(0, -1) },
-    '{ file: s.csv, encoding: utf-16 }',
-    { code: 'bad-encoding' },
-  ],
+  ['bytes that are no UTF-8', { 's.csv': latin(PLAIN) }, '{ file: s.csv }', { code: 'bad-encoding', hint: expect.stringContaining('encoding: windows-1252') }],
+  ['half a character of UTF-16', { 's.csv': utf16(PLAIN, 'little', true).slice(0, -1) }, '{ file: s.csv, encoding: utf-16 }', { code: 'bad-encoding' }],
   ['an encoding of what is no text', { 's.parquet': '' }, '{ file: s.parquet, encoding: windows-1252 }', { code: 'contradiction' }],
   ['an encoding that is none', { 's.csv': PLAIN }, '{ file: s.csv, encoding: latin }', { code: 'bad-value' }],
   ['a sheet of what has none', { 's.csv': PLAIN }, '{ file: s.csv, sheet: One }', { code: 'contradiction' }],

@@ -93,6 +93,7 @@ afterAll(() => book.close());
 const MARCH = { range: '2026-03' } as const;
 /** Members and values, or values alone, of every row. */
 type Expected = readonly (readonly (string | number | null)[])[];
+// biome-ignore format: one case a line
 const cases: readonly (readonly [rule: string, question: Question, rows: Expected])[] = [
   [
     'U12: days by name split a sum, the last day of a level, a budget by its weight, and days',
@@ -141,24 +142,13 @@ const cases: readonly (readonly [rule: string, question: Question, rows: Expecte
     { show: ['revenue vs [as-of -P7D] as difference', 'budget vs [known-by 2026-02-01]', 'revenue vs [2026-02]'], ...MARCH },
     [[130, 3000, null]],
   ],
-  [
-    'M12: days on a role that lies ahead are whole',
-    { show: ['days', 'days on planned', 'revenue'], by: 'month', ...MARCH },
-    [[14, 31, 205]],
-  ],
+  ['M12: days on a role that lies ahead are whole', { show: ['days', 'days on planned', 'revenue'], by: 'month', ...MARCH }, [[14, 31, 205]]],
   [
     'M14: between two neighbours in a straight line; 0 and 1 are the least and the greatest',
     { show: ['median', 'most', 'least', 'greatest', 'wait'], ...MARCH },
     [[25, 70, 5, 100, 2.5]],
   ],
-  [
-    'M14: in every window and total',
-    { show: ['median over [P7D/anchor]', 'median'], by: 'week', range: '2026-03-02/2026-03-14', totals: 'axis' },
-    [
-      [15, 15],
-      [65, 65],
-    ],
-  ],
+  ['M14: in every window and total', { show: ['median over [P7D/anchor]', 'median'], by: 'week', range: '2026-03-02/2026-03-14', totals: 'axis' }, [[15, 15], [65, 65]]],
   [
     'M15: new on the first day of all, counted where it was, and once in all',
     { show: ['new', 'returning', 'new-on-weekdays'], per: ['region'], totals: 'members', ...MARCH },
@@ -186,23 +176,8 @@ const cases: readonly (readonly [rule: string, question: Question, rows: Expecte
       ['South', '(unknown)', 5],
     ],
   ],
-  [
-    'G9: by the version that holds on the day of the row',
-    { show: ['revenue'], per: ['segment'], ...MARCH },
-    [
-      ['garden', 60],
-      ['trade', 140],
-      ['(unknown)', 5],
-    ],
-  ],
-  [
-    'G9: by the version that holds on the as-of date',
-    { show: ['revenue'], per: ['customer-now.segment'], ...MARCH },
-    [
-      ['garden', 50],
-      ['trade', 155],
-    ],
-  ],
+  ['G9: by the version that holds on the day of the row', { show: ['revenue'], per: ['segment'], ...MARCH }, [['garden', 60], ['trade', 140], ['(unknown)', 5]]],
+  ['G9: by the version that holds on the as-of date', { show: ['revenue'], per: ['customer-now.segment'], ...MARCH }, [['garden', 50], ['trade', 155]]],
   ['G10, M13: by the rate of the month, and rounded row by row', { show: ['in-eur', 'rough'], ...MARCH }, [[227.5, 31.4]]],
 ];
 

@@ -29,32 +29,13 @@ const daysOf = async (
   }
 };
 
+// biome-ignore format: one case a line
 test.each<[string, readonly unknown[], string, readonly string[]]>([
-  [
-    'months by short names',
-    ['05 Jan 2026', '28 FEB 2026', '1 may 2026', '31 Dec 2026'],
-    'd MMM yyyy',
-    ['2026-01-05', '2026-02-28', '2026-05-01', '2026-12-31'],
-  ],
-  [
-    'months by long names',
-    ['January 5, 2026', 'SEPTEMBER 30, 2026', 'May 1, 2026'],
-    'MMMM d, yyyy',
-    ['2026-01-05', '2026-05-01', '2026-09-30'],
-  ],
-  [
-    'years of two digits, of this century to 68',
-    ['05.01.26', '31.12.68', '01.01.00'],
-    'dd.MM.yy',
-    ['2000-01-01', '2026-01-05', '2068-12-31'],
-  ],
+  ['months by short names', ['05 Jan 2026', '28 FEB 2026', '1 may 2026', '31 Dec 2026'], 'd MMM yyyy', ['2026-01-05', '2026-02-28', '2026-05-01', '2026-12-31']],
+  ['months by long names', ['January 5, 2026', 'SEPTEMBER 30, 2026', 'May 1, 2026'], 'MMMM d, yyyy', ['2026-01-05', '2026-05-01', '2026-09-30']],
+  ['years of two digits, of this century to 68', ['05.01.26', '31.12.68', '01.01.00'], 'dd.MM.yy', ['2000-01-01', '2026-01-05', '2068-12-31']],
   ['and of the last from 69', ['01-Jan-69', '31-Dec-99'], 'dd-MMM-yy', ['1969-01-01', '1999-12-31']],
-  [
-    'days as spreadsheets count them',
-    [1, 59, 61, 45992, 46027.75],
-    'serial',
-    ['1900-01-01', '1900-02-28', '1900-03-01', '2025-12-01', '2026-01-05'],
-  ],
+  ['days as spreadsheets count them', [1, 59, 61, 45992, 46027.75], 'serial', ['1900-01-01', '1900-02-28', '1900-03-01', '2025-12-01', '2026-01-05']],
   ['the same as texts', ['61', ' 45992 ', '46027.9999'], 'serial', ['1900-03-01', '2025-12-01', '2026-01-05']],
   ['seconds since 1970', [0, -1, 86399, 86400, 1767571200], 'unix', ['1969-12-31', '1970-01-01 2', '1970-01-02', '2026-01-05']],
   ['the same as texts, with decimals', ['0.5', '-0.5', '1767657599.999'], 'unix', ['1969-12-31', '1970-01-01', '2026-01-05']],

@@ -88,56 +88,15 @@ const ask = async (question: Question) => {
 const values = async (question: Question) => (await ask(question)).rows.map((row) => row.slice(1));
 
 describe('M4: levels over time', () => {
+  // biome-ignore format: one case a line
   test.each([
     // Days with any row: 2, 5 and 6 January. On 5 and 6 Mint has no row, but rows elsewhere in the window: 0.
-    [
-      'last',
-      [
-        ['Basil', 9],
-        ['Mint', 0],
-      ],
-      9,
-    ],
-    [
-      'first',
-      [
-        ['Basil', 5],
-        ['Mint', 7],
-      ],
-      12,
-    ],
-    [
-      'last-known',
-      [
-        ['Basil', 9],
-        ['Mint', 7],
-      ],
-      16,
-    ],
-    [
-      'average',
-      [
-        ['Basil', 6],
-        ['Mint', 7 / 3],
-      ],
-      25 / 3,
-    ],
-    [
-      'min',
-      [
-        ['Basil', 4],
-        ['Mint', 0],
-      ],
-      4,
-    ],
-    [
-      'max',
-      [
-        ['Basil', 9],
-        ['Mint', 7],
-      ],
-      12,
-    ],
+    ['last', [['Basil', 9], ['Mint', 0]], 9],
+    ['first', [['Basil', 5], ['Mint', 7]], 12],
+    ['last-known', [['Basil', 9], ['Mint', 7]], 16],
+    ['average', [['Basil', 6], ['Mint', 7 / 3]], 25 / 3],
+    ['min', [['Basil', 4], ['Mint', 0]], 4],
+    ['max', [['Basil', 9], ['Mint', 7]], 12],
   ] as const)('%s', async (measure, members, total) => {
     const result = await ask({ show: [measure], per: ['product'], totals: ['members'] });
     expect(result.rows.map((row) => row.slice(1))).toEqual(members);
@@ -151,31 +110,17 @@ describe('M4: levels over time', () => {
 });
 
 describe('M1, M2, M5, M6, M13: aggregates by hand', () => {
+  // biome-ignore format: one case a line
   test.each<[string, Question, unknown[][]]>([
     ['computed columns are exact, and a blank operand gives blank', { show: ['revenue'] }, [[18.5]]],
     ['a division by 0 is blank and skipped', { show: ['units'] }, [[(5 + 3.5) / 2]]],
     ['a measure with a filter on a band', { show: ['large'] }, [[2]]],
     ['count of a column counts what is not blank', { show: ['counted'] }, [[3]]],
-    [
-      'nothing to add up is blank, or zero, or a blank count',
-      { show: ['revenue', 'zero', 'blank'], range: '2026-01-20/2026-01-31' },
-      [[null, 0, null]],
-    ],
-    [
-      'bands: below every start, and blank, is (none)',
-      { show: ['blank'], per: ['size'] },
-      [
-        ['large', 2],
-        ['(none)', 2],
-      ],
-    ],
+    ['nothing to add up is blank, or zero, or a blank count', { show: ['revenue', 'zero', 'blank'], range: '2026-01-20/2026-01-31' }, [[null, 0, null]]],
+    ['bands: below every start, and blank, is (none)', { show: ['blank'], per: ['size'] }, [['large', 2], ['(none)', 2]]],
     // On 12 January the last one has gone; the one that was shipped before it was ordered never counts.
     ['a level counts until the day of leaving', { show: ['backlog'], by: 'day', range: '2026-01-04/2026-01-05' }, [[2], [1]]],
-    [
-      'a level at a date before a leaving',
-      { show: ['backlog'], by: 'day', range: '2026-01-10/2026-01-12', asOf: '2026-01-11' },
-      [[2], [2], [null]],
-    ],
+    ['a level at a date before a leaving', { show: ['backlog'], by: 'day', range: '2026-01-10/2026-01-12', asOf: '2026-01-11' }, [[2], [2], [null]]],
     ['days between, reversed and open rows left out', { show: ['wait'] }, [[2.5]]],
     // From Friday 2 to Monday 5: one working day; from Saturday 10 to Monday 12: one.
     ['working days between', { show: ['working-wait'] }, [[1]]],
@@ -232,20 +177,14 @@ test('D2, D3: blanks around a date are nothing; what is written in another way i
 
 describe('G1 to G6: grain and reach', () => {
   const spring = { range: '2026-03-01/2026-05-31', asOf: '2026-02-01' } as const;
+  // biome-ignore format: one case a line
   test.each<[string, Question, unknown[][]]>([
     ['a custom grain lies on months', { show: ['goal'], by: 'month', ...spring }, [[31], [30], [31]]],
     ['cut by weeks that do not nest', { show: ['goal'], by: 'week', range: '2026-02-23/2026-03-08', asOf: '2026-02-01' }, [[1], [7]]],
     // Basil sold 10.00 and 10.50, Mint nothing that can be computed: all of it lies on Basil.
     ['spread across members in a shape', { show: ['spread'], per: ['product'], ...spring, asOf: '2026-12-31' }, [['Basil', 92]]],
     ['and a filter takes its part', { show: ['spread'], where: { product: 'Mint' }, ...spring, asOf: '2026-12-31' }, [[null]]],
-    [
-      'without weight alike',
-      { show: ['spread'], per: ['product'], ...spring },
-      [
-        ['Basil', 46],
-        ['Mint', 46],
-      ],
-    ],
+    ['without weight alike', { show: ['spread'], per: ['product'], ...spring }, [['Basil', 46], ['Mint', 46]]],
     [
       'repeat gives every member the whole',
       { show: ['revenue over to-date', 'repeated'], per: ['region'], ...spring, asOf: '2026-12-31' },

@@ -69,23 +69,16 @@ test('the same model in a browser, through whatever gives its files', async () =
   ]);
 });
 
+// biome-ignore format: one case a line
 test.each<[string, Tree, string[]]>([
-  [
-    'a name twice, with both places',
-    { 'models/facts/more.yaml': ORDERS.replace(/^sources.*\n/, '') },
-    ['models/facts/orders.yaml:3:3 doubled-name'],
-  ],
+  ['a name twice, with both places', { 'models/facts/more.yaml': ORDERS.replace(/^sources.*\n/, '') }, ['models/facts/orders.yaml:3:3 doubled-name']],
   ['a setting twice', { 'models/formulas.yaml': 'calendar: { week: locale }' }, ['models/formulas.yaml:1:13 doubled-name']],
   [
     'a measure of one file with the name of a formula of another',
     { 'models/formulas.yaml': 'formulas: { revenue: lines * 2 }' },
     ['models/formulas.yaml:1:22 doubled-name'],
   ],
-  [
-    'a circle',
-    { 'models/formulas.yaml': 'includes: a.yaml', 'models/a.yaml': 'includes: [formulas.yaml]' },
-    ['models/a.yaml:1:12 circular-includes'],
-  ],
+  ['a circle', { 'models/formulas.yaml': 'includes: a.yaml', 'models/a.yaml': 'includes: [formulas.yaml]' }, ['models/a.yaml:1:12 circular-includes']],
   ['a pattern that matches nothing', { 'models/formulas.yaml': 'includes: [none/*.yaml]' }, ['models/formulas.yaml:1:12 no-file']],
   ['a file that is not there', { 'models/formulas.yaml': 'includes: other.yaml' }, ['models/formulas.yaml:1:11 no-file']],
   ['what is no path', { 'models/formulas.yaml': 'includes: [1]' }, ['models/formulas.yaml:1:12 bad-value']],
@@ -109,11 +102,7 @@ test.each<[string, Tree, string[]]>([
       'models/facts/more.yaml:1:12 bad-time-zone',
     ],
   ],
-  [
-    'a name that no file has, in the file that uses it alone',
-    { 'models/formulas.yaml': 'formulas: { a: revenu }' },
-    ['models/formulas.yaml:1:16 unknown-measure'],
-  ],
+  ['a name that no file has, in the file that uses it alone', { 'models/formulas.yaml': 'formulas: { a: revenu }' }, ['models/formulas.yaml:1:16 unknown-measure']],
 ])('%s is told with file, line and column', async (_, change, expected) => {
   const found = await told(laid({ ...COMPANY, ...change }));
   expect(found).toEqual(expected);

@@ -54,34 +54,17 @@ const ask = async (question: object) => {
 };
 
 describe('a heading says what was asked, and no two of a result are alike', () => {
+  // biome-ignore format: one case a line
   test.each([
     [['revenue'], ['Umsatz']],
-    [
-      ['revenue', 'revenue on sent'],
-      ['Umsatz', 'Umsatz (sent)'],
-    ],
-    [
-      ['revenue over mtd vs year-earlier as change', 'revenue vs previous'],
-      ['Umsatz (Monat bis heute, Veränderung zu Vorjahr)', 'Umsatz (Vorzeitraum)'],
-    ],
-    [
-      ['revenue over fortnight', 'revenue over [P3D/anchor]'],
-      ['Umsatz (zwei Wochen)', 'Umsatz ([P3D/anchor])'],
-    ],
+    [['revenue', 'revenue on sent'], ['Umsatz', 'Umsatz (sent)']],
+    [['revenue over mtd vs year-earlier as change', 'revenue vs previous'], ['Umsatz (Monat bis heute, Veränderung zu Vorjahr)', 'Umsatz (Vorzeitraum)']],
+    [['revenue over fortnight', 'revenue over [P3D/anchor]'], ['Umsatz (zwei Wochen)', 'Umsatz ([P3D/anchor])']],
     [['(revenue - "plain")/twice'], ['(Umsatz - plain) / Doppelt']],
     [['max(revenue,  twice) across all'], ['max(Umsatz, Doppelt) (über alles)']],
-    [
-      ['revenue', 'gross'],
-      ['Umsatz (revenue)', 'Umsatz (gross)'],
-    ],
-    [
-      ['revenue', { is: 'plain', label: 'Umsatz' }],
-      ['Umsatz (revenue)', 'Umsatz'],
-    ],
-    [
-      ['plain', { is: 'revenue', label: 'Mein Umsatz' }],
-      ['plain', 'Mein Umsatz'],
-    ],
+    [['revenue', 'gross'], ['Umsatz (revenue)', 'Umsatz (gross)']],
+    [['revenue', { is: 'plain', label: 'Umsatz' }], ['Umsatz (revenue)', 'Umsatz']],
+    [['plain', { is: 'revenue', label: 'Mein Umsatz' }], ['plain', 'Mein Umsatz']],
   ] as const)('%j → %j', async (show, headings) => {
     const result = await ask({ show });
     expect(result.columns.slice(1).map(({ label }) => label)).toEqual(headings);
@@ -178,34 +161,15 @@ describe('list options add up, repeated or with commas', () => {
     expect(code).toBe(0);
     return stdout;
   };
+  // biome-ignore format: one case a line
   test.each([
     ['per', ['--per', 'region', '--per', 'family'], ['--per', 'region,family']],
     ['by', ['--by', 'mtd', '--by', 'qtd'], ['--by', 'mtd,qtd']],
-    [
-      'totals',
-      ['--per', 'region', '--by', 'month', '--totals', 'members', '--totals', 'axis'],
-      ['--per', 'region', '--by', 'month', '--totals', 'members,axis'],
-    ],
-    [
-      'order',
-      ['--per', 'region,channel', '--order', 'orders desc', '--order', 'revenue'],
-      ['--per', 'region,channel', '--order', 'orders desc,revenue'],
-    ],
-    [
-      'order with commas inside',
-      ['--per', 'region', '--order', 'max(revenue, orders) desc'],
-      ['--per', 'region', '--order', 'revenue desc'],
-    ],
-    [
-      'where',
-      ['--per', 'region', '--where', 'region=North', '--where', 'region=South'],
-      ['--per', 'region', '--where', 'region=North,South'],
-    ],
-    [
-      'where not',
-      ['--per', 'region', '--where', 'region!=North', '--where', 'region!=South'],
-      ['--per', 'region', '--where', 'region!=North,South'],
-    ],
+    ['totals', ['--per', 'region', '--by', 'month', '--totals', 'members', '--totals', 'axis'], ['--per', 'region', '--by', 'month', '--totals', 'members,axis']],
+    ['order', ['--per', 'region,channel', '--order', 'orders desc', '--order', 'revenue'], ['--per', 'region,channel', '--order', 'orders desc,revenue']],
+    ['order with commas inside', ['--per', 'region', '--order', 'max(revenue, orders) desc'], ['--per', 'region', '--order', 'revenue desc']],
+    ['where', ['--per', 'region', '--where', 'region=North', '--where', 'region=South'], ['--per', 'region', '--where', 'region=North,South']],
+    ['where not', ['--per', 'region', '--where', 'region!=North', '--where', 'region!=South'], ['--per', 'region', '--where', 'region!=North,South']],
   ])('--%s', (_, repeated, listed) => expect(csv(...repeated)).toBe(csv(...listed)));
 
   test('what does not add up is an error', () => {
