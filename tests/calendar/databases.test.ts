@@ -1,11 +1,11 @@
-import { mkdtempSync, readFileSync } from 'node:fs';
-import { tmpdir } from 'node:os';
+import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { DuckDBInstance } from '@duckdb/node-api';
 import { tableFromIPC } from 'apache-arrow';
 import { describe, expect, test } from 'vitest';
 import { calendar, isoOf } from '../../src/index.ts';
 import { DEMO, durchblick, rowsOf } from '../setup/cli.ts';
+import { makeFolder } from '../setup/folder.ts';
 import { connectPostgres } from '../setup/postgres.ts';
 
 const postgres = await connectPostgres();
@@ -68,7 +68,7 @@ describe('durchblick calendar', () => {
   });
 
   test('Arrow, Parquet and JSON hold the same', async () => {
-    const folder = mkdtempSync(join(tmpdir(), 'calendar-'));
+    const folder = makeFolder();
     const file = (format: string) => {
       const path = join(folder, `calendar.${format}`);
       expect(durchblick(...args, '--format', format, '--output', path).code).toBe(0);

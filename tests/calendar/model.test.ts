@@ -2,6 +2,7 @@ import { beforeAll, expect, test } from 'vitest';
 import { loadZones } from '../../src/calendar/dates.ts';
 import { readHolidays } from '../../src/files/ics.ts';
 import { defineModel, isoOf, open, toDay } from '../../src/index.ts';
+import { openBook } from '../setup/book.ts';
 import { engineOver } from '../setup/engine.ts';
 
 beforeAll(() => loadZones('Europe/Berlin'));
@@ -32,14 +33,13 @@ test('U6, U7, U10: years, seasons and holidays from tables of the model', async 
     ],
     free: [{ day: '2026-07-02', name: 'Garden day' }],
   };
-  const book = await open(model, engineOver(tables));
+  const book = await openBook(model, engineOver(tables));
   expect((await book.ask({ show: ['n', 'working-days'], by: 'own-year' })).rows).toEqual([
     ['Y1', 1, 259],
     ['Y2', 6, 22],
   ]);
   expect((await book.ask({ show: ['n over season-to-date'], range: 'Summer' })).rows).toEqual([['2026-07-15/2026-08-01', 4]]);
   expect((await book.calendar()).holiday(toDay('2026-07-02'))).toBe('Garden day');
-  await book.close();
   const wrong = { ...tables, years: [...tables.years].reverse() };
   await expect(open(model, engineOver(wrong))).rejects.toMatchObject({ code: 'bad-periods', kind: 'data' });
 });

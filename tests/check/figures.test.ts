@@ -1,5 +1,6 @@
 import { expect, test } from 'vitest';
 import { defineModel, type ModelInput, open } from '../../src/index.ts';
+import { openBook } from '../setup/book.ts';
 import { engineOver } from '../setup/engine.ts';
 
 const input: ModelInput = {
@@ -83,7 +84,6 @@ test.each<[string, object, string]>([
 
 test('a book that sees a part of the rows computes no figures (V3, V4)', async () => {
   const model = defineModel({ ...input, figures: [{ reading: 'revenue', at: 2025, is: 12.25 }] } as ModelInput);
-  const book = await open(model, await engineOver(tables), { where: { town: 'Kiel' } });
+  const book = await openBook(model, await engineOver(tables), { where: { town: 'Kiel' } });
   await expect(book.figures()).rejects.toMatchObject({ code: 'figures-of-a-part' });
-  await book.close();
 });

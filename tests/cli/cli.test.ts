@@ -1,10 +1,10 @@
-import { cpSync, mkdtempSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
-import { tmpdir } from 'node:os';
+import { cpSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { describe, expect, test } from 'vitest';
 import { DEMO, durchblick, rowsOf } from '../setup/cli.ts';
+import { makeFolder } from '../setup/folder.ts';
 
-const folder = (): string => mkdtempSync(join(tmpdir(), 'durchblick-'));
+const folder = (): string => makeFolder();
 
 /** A demo of its own whose model and data a test may spoil. */
 const spoiled = (file: string, change: (text: string) => string): string => {

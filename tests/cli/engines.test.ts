@@ -1,5 +1,4 @@
-import { mkdtempSync, readFileSync, writeFileSync } from 'node:fs';
-import { tmpdir } from 'node:os';
+import { readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { DuckDBInstance } from '@duckdb/node-api';
 import { tableFromIPC } from 'apache-arrow';
@@ -7,10 +6,11 @@ import { parquetReadObjects } from 'hyparquet';
 import { afterAll, beforeAll, describe, expect, inject, test } from 'vitest';
 import { postgres } from '../../src/engines/postgres/index.ts';
 import { loadModel } from '../../src/files/node.ts';
-import { open } from '../../src/index.ts';
+import { openBook } from '../setup/book.ts';
 import { DEMO, durchblick, ROOT, run } from '../setup/cli.ts';
+import { makeFolder } from '../setup/folder.ts';
 
-const folder = mkdtempSync(join(tmpdir(), 'engines-'));
+const folder = makeFolder();
 const QUESTION = [
   'revenue',
   'orders',
@@ -241,7 +241,7 @@ test('--connect asks the tables of a PostgreSQL database, with the same bytes, a
 });
 
 test('`init --connect` drafts a model from tables of a database, which it then answers from', () => {
-  const folder = mkdtempSync(join(tmpdir(), 'init-'));
+  const folder = makeFolder();
   const model = join(folder, 'model.yaml');
   const tables = ['order_lines', 'products', 'regions'].map((name) => `gruenhof.${name}`);
   const drafted = durchblick('init', '--connect', connection, ...tables, '-o', model);
@@ -262,12 +262,11 @@ test('`init --connect` drafts a model from tables of a database, which it then a
 
 test('a book over PostgreSQL answers again without asking the rows again', async () => {
   const { model, files } = await loadModel(join(ROOT, DEMO));
-  const book = await open(model, postgres({ connectionString: connection, files }));
+  const book = await openBook(model, postgres({ connectionString: connection, files }));
   await book.ask({ show: ['revenue'], by: 'month', per: ['region'], range: '2025/2026' });
   const { scans } = book.cost();
   const result = await book.ask({ show: ['revenue over mtd'], by: 'week', per: ['region'], range: '2026', asOf: '2026-04-20' });
   expect([result.rows.length > 100, book.cost().scans]).toEqual([true, scans]);
-  await book.close();
 });
 
 test.each([

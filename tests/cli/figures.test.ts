@@ -1,14 +1,13 @@
-import { mkdtempSync, writeFileSync } from 'node:fs';
-import { tmpdir } from 'node:os';
+import { writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { expect, test } from 'vitest';
 import { parse } from 'yaml';
 import { DEMO, durchblick } from '../setup/cli.ts';
+import { makeFolder } from '../setup/folder.ts';
 
 /** A model over a CSV file in a folder of its own. */
 const written = (figures: string): string => {
-  const folder = mkdtempSync(join(tmpdir(), 'figures-'));
-  writeFileSync(join(folder, 'sales.csv'), 'sold,town,amount\n2025-12-30,Kiel,12.25\n2026-01-10,Ulm,7\n2026-02-11,"Kiel, Nord",5\n');
+  const folder = makeFolder({ 'sales.csv': 'sold,town,amount\n2025-12-30,Kiel,12.25\n2026-01-10,Ulm,7\n2026-02-11,"Kiel, Nord",5\n' });
   writeFileSync(
     join(folder, 'model.yaml'),
     `sources: { sales: { file: sales.csv } }

@@ -1,11 +1,12 @@
-import { mkdtempSync, readFileSync, writeFileSync } from 'node:fs';
-import { tmpdir } from 'node:os';
+import { readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { expect, test } from 'vitest';
 import { memory } from '../../src/engines/memory/index.ts';
 import { loadModel } from '../../src/files/node.ts';
 import { defineModel, open, type Question } from '../../src/index.ts';
+import { openBook } from '../setup/book.ts';
 import { durchblick, ROOT } from '../setup/cli.ts';
+import { makeFolder } from '../setup/folder.ts';
 
 const DEMO = join(ROOT, 'demo');
 const csv = (...args: string[]): string => {
@@ -33,7 +34,7 @@ test.each<[string, readonly string[], Question]>([
 });
 
 test('readings beside the name, or beside a file, are shown instead of its own', async () => {
-  const file = join(mkdtempSync(join(tmpdir(), 'question-')), 'q.json');
+  const file = join(makeFolder(), 'q.json');
   writeFileSync(file, JSON.stringify({ show: ['orders'], by: 'month', range: '2026', 'as-of': '2026-03-10' }));
   expect(csv('quantity', '--question', 'monthly-sales')).toBe(await answer({ ...MONTHLY, show: ['quantity'] }));
   // A key in either spelling gives way to the option.
@@ -54,7 +55,7 @@ test('a name that is none is told with the nearest one', () => {
 });
 
 test('every fault of the questions of a model is told where it stands when the model is read', async () => {
-  const file = join(mkdtempSync(join(tmpdir(), 'questions-')), 'model.yaml');
+  const file = join(makeFolder(), 'model.yaml');
   writeFileSync(
     file,
     `sources: { sales: { file: sales.csv } }
@@ -112,7 +113,7 @@ test('in the library, a year may be a number, as YAML reads it', async () => {
     facts: { sales: { source: 'sales', grain: 'day', dates: { sold: 'day' }, measures: { taken: { sum: 'amount' } } } },
     questions: { yearly: { show: ['taken'], range: 2026 } },
   });
-  const book = await open(
+  const book = await openBook(
     model,
     memory({
       sales: [
@@ -125,11 +126,10 @@ test('in the library, a year may be a number, as YAML reads it', async () => {
   const { different, cells } = await book.verify('yearly');
   expect([cells, different]).toEqual([1, []]);
   await expect(book.ask('yearli' as never)).rejects.toThrow('no question "yearli"');
-  await book.close();
 });
 
 test('every fault of a question in a file is told at once, with line and column', () => {
-  const folder = mkdtempSync(join(tmpdir(), 'question-'));
+  const folder = makeFolder();
   const file = join(folder, 'q.json');
   writeFileSync(
     file,

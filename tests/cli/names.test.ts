@@ -1,5 +1,4 @@
-import { mkdtempSync, writeFileSync } from 'node:fs';
-import { tmpdir } from 'node:os';
+import { writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, test } from 'vitest';
 import { memory } from '../../src/engines/memory/index.ts';
@@ -8,6 +7,7 @@ import { type Book, defineModel, type NamedEntry, open, type Question } from '..
 import { namesOf } from '../../src/result/names.ts';
 import { loadWords } from '../../src/words/words.ts';
 import { durchblick, ROOT } from '../setup/cli.ts';
+import { makeFolder } from '../setup/folder.ts';
 
 await loadWords('en');
 
@@ -168,7 +168,7 @@ describe('the command', () => {
   });
 
   test('needs no data but for members, and says a misspelled kind', () => {
-    const folder = mkdtempSync(join(tmpdir(), 'names-'));
+    const folder = makeFolder();
     const file = join(folder, 'model.yaml');
     writeFileSync(
       file,

@@ -1,10 +1,10 @@
-import { mkdtempSync, writeFileSync } from 'node:fs';
-import { tmpdir } from 'node:os';
+import { writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { DuckDBInstance } from '@duckdb/node-api';
 import { expect, test } from 'vitest';
 import { TOUR } from '../../src/cli/demo.ts';
 import { DEMO, durchblick } from '../setup/cli.ts';
+import { makeFolder } from '../setup/folder.ts';
 
 /** The arguments of a command, as a shell would take them apart. */
 const words = (command: string): string[] => (command.match(/'[^']*'|\S+/g) ?? []).map((word) => word.replace(/^'|'$/g, ''));
@@ -28,7 +28,7 @@ test.each(ASKED)('the statements for %s can be read: 120 lines and 8 kB at most,
 });
 
 test('brackets and quotes in the comments of a query of the model move nothing, and the statements run as printed', async () => {
-  const folder = mkdtempSync(join(tmpdir(), 'laid-out-'));
+  const folder = makeFolder();
   const query = `select day, (n -- it's 1) of 2
     + 1) as n /* ( ' */ from (values (date '2026-01-01', 1), (date '2026-01-02', 2)) as t (day, n)`;
   const model = {

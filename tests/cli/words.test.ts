@@ -1,8 +1,8 @@
-import { mkdtempSync, readFileSync, writeFileSync } from 'node:fs';
-import { tmpdir } from 'node:os';
+import { readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { expect, test } from 'vitest';
 import { DEMO, durchblick } from '../setup/cli.ts';
+import { makeFolder } from '../setup/folder.ts';
 
 test('check --alerts says what fires and exits with 3; without one with 0', () => {
   const fired = durchblick('check', DEMO, '--alerts');
@@ -14,7 +14,7 @@ test('check --alerts says what fires and exits with 3; without one with 0', () =
   const table = durchblick('ask', DEMO, 'budget-attainment', '--by', 'month', '--per', 'region', '--range', '2026-05');
   expect(table.stdout).toMatch(/West\s+91\.7 ▼\n/);
   expect(table.stderr).toContain('behind budget: budget-attainment is below 0.95 in 1 cell');
-  const folder = mkdtempSync(join(tmpdir(), 'durchblick-'));
+  const folder = makeFolder();
   durchblick('demo', join(folder, 'demo'));
   const model = join(folder, 'demo', 'model.yaml');
   writeFileSync(model, readFileSync(model, 'utf8').replace('by: month, per: [region], label: {', 'by: mnth, per: [region], label: {'));
@@ -43,7 +43,7 @@ test('durchblick check prints them with their places, and as JSON for machines; 
   );
   const json = JSON.parse(durchblick('check', DEMO, '--format', 'json').stdout);
   expect(json.counts).toEqual({ error: 0, warning: 1, hint: 2 });
-  const path = join(mkdtempSync(join(tmpdir(), 'check-')), 'model.yaml');
+  const path = join(makeFolder(), 'model.yaml');
   writeFileSync(path, 'durchblick: 1\nfacts: { f: { source: s, dates: { on: d }, mesures: {} } }\nwindows: { w: "P1X/anchor" }\n');
   const failed = durchblick('check', path, '--format', 'json');
   expect(failed.code).toBe(2);

@@ -1,5 +1,4 @@
-import { mkdtempSync, readFileSync, writeFileSync } from 'node:fs';
-import { tmpdir } from 'node:os';
+import { readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { expect, test } from 'vitest';
 import { dictionaryFor, dictionaryHtml, dictionaryMarkdown } from '../../src/dictionary/index.ts';
@@ -7,6 +6,7 @@ import { memory } from '../../src/engines/memory/index.ts';
 import { defineModel, type ModelInput, open } from '../../src/index.ts';
 import { openFile, serious } from '../setup/browser.ts';
 import { DEMO, durchblick } from '../setup/cli.ts';
+import { makeFolder } from '../setup/folder.ts';
 
 const input: ModelInput = {
   name: 'Model <b>& more',
@@ -164,7 +164,7 @@ test('Markdown has every name, and nothing of the model is read as its signs', (
 });
 
 test('the page stands alone: it is searched, linked, read by everybody, and nothing of the model runs in it', async () => {
-  const file = join(mkdtempSync(join(tmpdir(), 'dictionary-')), 'page.html');
+  const file = join(makeFolder(), 'page.html');
   writeFileSync(file, dictionaryHtml(english));
   const { page, errors, close } = await openFile(file);
   try {
@@ -199,7 +199,7 @@ test('the page stands alone: it is searched, linked, read by everybody, and noth
 });
 
 test('`dictionary` writes by the ending of the file, and says what it does not know', () => {
-  const folder = mkdtempSync(join(tmpdir(), 'dictionary-'));
+  const folder = makeFolder();
   for (const [name, start] of [
     ['d.html', '<!doctype html>'],
     ['d.md', '# Grünhof nurseries'],

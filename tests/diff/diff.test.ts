@@ -1,11 +1,11 @@
-import { cpSync, mkdtempSync, readFileSync, writeFileSync } from 'node:fs';
-import { tmpdir } from 'node:os';
+import { cpSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { expect, test } from 'vitest';
 import { type DiffReport, diffSides, diffText, type Side } from '../../src/diff/index.ts';
 import { memory } from '../../src/engines/memory/index.ts';
 import { defineModel, type ModelInput, type Question } from '../../src/index.ts';
 import { DEMO, durchblick, ROOT, run } from '../setup/cli.ts';
+import { makeFolder } from '../setup/folder.ts';
 
 type Row = Record<string, unknown>;
 type Tables = Readonly<Record<string, readonly Row[]>>;
@@ -275,7 +275,7 @@ q
 
 /** The demo, copied to a folder where it may be changed. */
 const copied = (edit: (text: string) => string, data: (text: string) => string = (text) => text): string => {
-  const folder = mkdtempSync(join(tmpdir(), 'diff-'));
+  const folder = makeFolder();
   cpSync(join(ROOT, 'demo'), folder, { recursive: true });
   const [model, lines] = [join(folder, 'model.yaml'), join(folder, 'data/order_lines.csv')];
   writeFileSync(model, edit(readFileSync(model, 'utf8')));

@@ -7,6 +7,7 @@ import { pathToFileURL } from 'node:url';
 import { expect, test } from 'vitest';
 import { renderPages } from '../../scripts/docs.ts';
 import { defineModel, type Engine, open } from '../../src/index.ts';
+import { openBook } from '../setup/book.ts';
 import { durchblick, ROOT } from '../setup/cli.ts';
 
 const read = (name: string): string => readFileSync(join(ROOT, name), 'utf8');
@@ -99,12 +100,11 @@ test('the engine of adding-an-engine.md answers over HTTP, and says what it cann
   const base = new URL(`http://127.0.0.1:${(server.address() as AddressInfo).port}/`);
   const model = (source: string) =>
     defineModel({ sources: { [source]: {} }, facts: { f: { source, dates: { on: 'day' }, measures: { n: { sum: 'n' } } } } });
-  const book = await open(model('lines'), overHttp(base));
+  const book = await openBook(model('lines'), overHttp(base));
   expect((await book.ask({ show: ['n over ytd'], by: 'month' })).rows).toEqual([
     ['2026-01', 2],
     ['2026-02', 5],
   ]);
-  await book.close();
   await expect(open(model('nothing'), overHttp(base))).rejects.toMatchObject({ code: 'no-file', kind: 'engine' });
   server.close();
 });

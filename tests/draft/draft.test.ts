@@ -1,22 +1,22 @@
-import { mkdtempSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
-import { tmpdir } from 'node:os';
+import { readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { parquetWriteBuffer } from 'hyparquet-writer';
 import { expect, test } from 'vitest';
 import { draftModel } from '../../src/draft/index.ts';
 import { memory } from '../../src/engines/memory/index.ts';
 import { parseModel } from '../../src/files/yaml.ts';
-import { open, type Question } from '../../src/index.ts';
+import type { Question } from '../../src/index.ts';
+import { openBook } from '../setup/book.ts';
 import { durchblick, ROOT } from '../setup/cli.ts';
+import { makeFolder } from '../setup/folder.ts';
 
 const bytes = (text: string): Uint8Array => new TextEncoder().encode(text);
 const files = (texts: Readonly<Record<string, string>>) => Object.entries(texts).map(([file, text]) => ({ file, bytes: bytes(text) }));
 /** Drafts, opens what was drafted, and answers. */
 const answers = async (texts: Readonly<Record<string, string>>, question: Question) => {
   const { yaml, guesses } = await draftModel(files(texts));
-  const book = await open(parseModel(yaml, 'model.yaml'), memory({}, { files: async (path) => bytes(texts[path]) }));
+  const book = await openBook(parseModel(yaml, 'model.yaml'), memory({}, { files: async (path) => bytes(texts[path]) }));
   const { rows } = await book.ask(question as never);
-  await book.close();
   return { rows, yaml, guesses: guesses.join('\n') };
 };
 
@@ -139,8 +139,7 @@ test.each([
 });
 
 test('durchblick init writes a commented file, asks nothing in a pipe, overwrites nothing', () => {
-  const folder = mkdtempSync(join(tmpdir(), 'init-'));
-  writeFileSync(join(folder, 'visits.csv'), 'day,shop,n\n2026-01-05,Kiel,4\n2026-02-06,Ulm,5\n');
+  const folder = makeFolder({ 'visits.csv': 'day,shop,n\n2026-01-05,Kiel,4\n2026-02-06,Ulm,5\n' });
   const model = join(folder, 'model.yaml');
   const first = durchblick('init', join(folder, 'visits.csv'), '-o', model);
   expect(first).toMatchObject({ code: 0, stderr: expect.stringContaining('durchblick check') });

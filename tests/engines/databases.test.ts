@@ -1,5 +1,3 @@
-import { mkdtempSync } from 'node:fs';
-import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { DuckDBInstance } from '@duckdb/node-api';
 import { afterAll, beforeAll, describe, expect, test } from 'vitest';
@@ -8,6 +6,8 @@ import { memory } from '../../src/engines/memory/index.ts';
 import { postgres } from '../../src/engines/postgres/index.ts';
 import type { Statement } from '../../src/engines/sql/database.ts';
 import { type Book, defineModel, type Engine, type Model, open, type Question } from '../../src/index.ts';
+import { openBook } from '../setup/book.ts';
+import { makeFolder } from '../setup/folder.ts';
 import { orderModel, orderStatements } from '../setup/orders.ts';
 import { type Postgres, startPostgres } from '../setup/postgres.ts';
 import { loadTables, type Tables } from '../setup/tables.ts';
@@ -60,17 +60,15 @@ describe('names and values that would break out of a statement', () => {
   test('DuckDB and PostgreSQL answer as memory does', async () => {
     const loaded = await loadTables(server.client, `schema"'--`, tables);
     const engines: readonly Engine[] = [duckdb({ tables }), postgres({ connectionString: server.url + loaded.options })];
-    const wanted = await open(model, memory(tables));
+    const wanted = await openBook(model, memory(tables));
     for (const engine of engines) {
-      const book = await open(model, engine);
+      const book = await openBook(model, engine);
       for (const question of questions) expect(await bytes(book, question)).toBe(await bytes(wanted, question));
-      await book.close();
     }
     expect((await wanted.ask(questions[1])).rows).toEqual([
       ['2026-01-05', 2.5],
       ['2026-01-06', null],
     ]);
-    await wanted.close();
     await loaded.drop();
   });
 });
@@ -128,8 +126,7 @@ describe('a PostgreSQL server with troubles', () => {
   });
 
   test('a statement that takes too long is an error that names the limit', async () => {
-    const hasty = await open(slowModel, postgres({ connectionString: server.url + options, statementTimeout: 5000 }));
-    await hasty.close();
+    const _hasty = await openBook(slowModel, postgres({ connectionString: server.url + options, statementTimeout: 5000 }));
     await expect(open(slowModel, postgres({ connectionString: server.url + options, statementTimeout: 50 }))).rejects.toMatchObject({
       code: 'timeout',
       message: expect.stringContaining('50 ms'),
@@ -201,9 +198,9 @@ test('two hundred questions at once share connections and scans, and each gets i
   const loaded = await loadTables(server.client, 'many', tables);
   const statements: Statement[] = [];
   const trace = (statement: Statement): void => void statements.push(statement);
-  const wanted = await open(model, memory(tables));
+  const wanted = await openBook(model, memory(tables));
   for (const engine of [postgres({ connectionString: server.url + loaded.options, trace }), duckdb({ tables, trace })]) {
-    const book = await open(model, engine);
+    const book = await openBook(model, engine);
     statements.length = 0;
     const questions = Array.from(
       { length: 200 },
@@ -219,14 +216,12 @@ test('two hundred questions at once share connections and scans, and each gets i
     for (const [k, question] of questions.entries()) expect(answers[k]).toBe(await bytes(wanted, question));
     // Without sharing it would be more than one a question.
     expect(statements.length).toBeLessThan(60);
-    await book.close();
   }
-  await wanted.close();
   await loaded.drop();
 });
 
 describe('lines of orders with four dates in a DuckDB file', () => {
-  const path = join(mkdtempSync(join(tmpdir(), 'orders-')), 'orders.duckdb');
+  const path = join(makeFolder(), 'orders.duckdb');
   const model = defineModel(
     orderModel({ lines: { table: 'lines' }, orders: { table: 'orders' }, nurseries: { table: 'nurseries' }, budget: { table: 'budget' } }),
   );

@@ -2,7 +2,8 @@ import { expect, test } from 'vitest';
 import { duckdb } from '../../src/engines/duckdb/index.ts';
 import { memory } from '../../src/engines/memory/index.ts';
 import { postgres } from '../../src/engines/postgres/index.ts';
-import { defineModel, type Model, open, type Question } from '../../src/index.ts';
+import { defineModel, type Model, type Question } from '../../src/index.ts';
+import { openBook } from '../setup/book.ts';
 import { isDeep } from '../setup/draws.ts';
 import { connectPostgres } from '../setup/postgres.ts';
 import { loadTables, type Tables } from '../setup/tables.ts';
@@ -60,7 +61,7 @@ test.each(PAIRS)(
   async (name, other) => {
     const { model, tables } = worldOf(name, other);
     const loaded = await loadTables(server.client, `names_${PAIRS.findIndex((pair) => pair[0] === name)}`, tables);
-    const wanted = await open(model, memory(tables));
+    const wanted = await openBook(model, memory(tables));
     const member = 'North\n  end';
     const questions: readonly Question[] = [
       { show: ['m', 'm2', 'm3', 'm4'], by: 'month', per: [name, `${name}b`], totals: true },
@@ -71,7 +72,7 @@ test.each(PAIRS)(
     const engines = [duckdb({ tables, threads: 1 }), postgres({ connectionString: server.url + loaded.options })];
     // In `npm test` each name on one of them.
     for (const engine of isDeep ? engines : [engines[name.length % 2]]) {
-      const book = await open(model, engine);
+      const book = await openBook(model, engine);
       for (const question of questions) {
         const found = (await book.ask(question)).toJson();
         expect(found, engine.name).toEqual((await wanted.ask(question)).toJson());
@@ -79,9 +80,7 @@ test.each(PAIRS)(
       }
       const why = { reading: 'm', at: '2026-02', by: 'month', members: { [name]: '(unknown)' } };
       expect((await book.explain(why)).parts[0].rows, engine.name).toEqual((await wanted.explain(why)).parts[0].rows);
-      await book.close();
     }
-    await wanted.close();
     await loaded.drop();
   },
 );

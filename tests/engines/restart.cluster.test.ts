@@ -6,6 +6,7 @@ import { inspect } from 'node:util';
 import { expect, test } from 'vitest';
 import { trino } from '../../src/engines/trino/index.ts';
 import { defineModel, open } from '../../src/index.ts';
+import { openBook } from '../setup/book.ts';
 import { cluster, loadIntoCluster } from '../setup/cluster.ts';
 
 const model = defineModel({
@@ -36,7 +37,7 @@ test.skipIf(!cluster?.env)(
       expect(status, stderr).toBe(0);
     };
     const loaded = await loadIntoCluster('killed', { sales: SALES }, { catalog: 'lake' });
-    const book = await open(model, trino({ ...loaded.options, token: 'geheim' }));
+    const book = await openBook(model, trino({ ...loaded.options, token: 'geheim' }));
     const asked = async (unit: string) => (await book.ask({ show: ['revenue'], by: unit, range: '2026-Q1' } as never)).rows;
     const wanted = [
       ['2026-01', 12.5],
@@ -63,7 +64,6 @@ test.skipIf(!cluster?.env)(
     expect(await asked('month')).toEqual(wanted);
     await loaded.insert('sales', [{ sold: '2026-03-01', amount: 1 }]);
     expect(await asked('quarter')).toEqual([['2026-Q1', 20.75]]);
-    await book.close();
     await loaded.drop();
   },
 );

@@ -1,9 +1,10 @@
 import { expect, test } from 'vitest';
+import { openBook } from '../setup/book.ts';
 import { ROOT } from '../setup/cli.ts';
 
 /** The package as it is built: only there is the second thread. */
 const built = (path: string): Promise<unknown> => import(`${ROOT}dist/${path}`);
-const { defineModel, open } = (await built('index.js')) as typeof import('../../src/index.ts');
+const { defineModel } = (await built('index.js')) as typeof import('../../src/index.ts');
 const { memory } = (await built('engines/memory/index.js')) as typeof import('../../src/engines/memory/index.ts');
 
 test('two threads add up what one would (M10)', async () => {
@@ -15,7 +16,7 @@ test('two threads add up what one would (M10)', async () => {
     dimensions: { region: {} },
     facts: { lines: { source: 'lines', dates: { ordered: 'day' }, links: { region: 'region' }, measures: { revenue: { sum: 'amount' } } } },
   });
-  const book = await open(model, memory({ lines: { day, amount, region } }));
+  const book = await openBook(model, memory({ lines: { day, amount, region } }));
   const result = await book.ask({ show: ['revenue'], by: 'month', per: ['region'] });
   const cents = new Map<string, number>();
   for (let i = 0; i < rows; i++) {
@@ -25,5 +26,4 @@ test('two threads add up what one would (M10)', async () => {
   expect(new Map(result.rows.map(([month, name, revenue]) => [`${month} ${name}`, revenue]))).toEqual(
     new Map([...cents].map(([key, value]) => [key, value / 100])),
   );
-  await book.close();
 });

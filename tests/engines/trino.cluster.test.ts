@@ -1,16 +1,17 @@
 // A real cluster, where there can be one (CONTRIBUTING.md).
 import { once } from 'node:events';
-import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { rmSync, writeFileSync } from 'node:fs';
 import { createServer } from 'node:http';
 import type { AddressInfo } from 'node:net';
-import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, test } from 'vitest';
 import { type Connection, statement } from '../../src/engines/trino/client.ts';
 import { type StatementRun, trino, workersOf } from '../../src/engines/trino/index.ts';
 import { type Book, type DurchblickError, defineModel, open } from '../../src/index.ts';
+import { openBook } from '../setup/book.ts';
 import { durchblick } from '../setup/cli.ts';
 import { clusterUrl } from '../setup/cluster.ts';
+import { makeFolder } from '../setup/folder.ts';
 
 const model = defineModel({
   sources: { sales: { table: 'sales' }, shops: { table: 'shops' } },
@@ -117,9 +118,8 @@ describe.skipIf(clusterUrl === undefined)('states of a cluster (V5, V6)', () => 
     await say("create table shops as select 1 as id, 'Old Town' as name");
     await say("create table sales as select date '2026-01-05' as sold, 1 as shop, decimal '12.50' as amount, 'a' as buyer");
     const revenue = async (state?: string) => {
-      const book = await open(model, trino({ ...at, ...(state === undefined ? {} : { state }) }));
+      const book = await openBook(model, trino({ ...at, ...(state === undefined ? {} : { state }) }));
       const result = await book.ask({ show: ['revenue'], range: '2026' } as never);
-      await book.close();
       return { value: result.rows[0][1], snapshots: result.state?.snapshots as string };
     };
     const first = await revenue();
@@ -151,7 +151,7 @@ describe.skipIf(clusterUrl === undefined)('states of a cluster (V5, V6)', () => 
     await say(`create table sales as select date_add('day', cast(n as integer), date '2026-01-01') as sold, cast(n % 2 + 1 as integer) as shop,
       cast(n as decimal(10, 2)) as amount, 'b' as buyer from unnest(sequence(0, 89)) as t (n)`);
     const runs: StatementRun[] = [];
-    const book = await open(model, trino({ ...at, ran: (run) => void runs.push(run) }));
+    const book = await openBook(model, trino({ ...at, ran: (run) => void runs.push(run) }));
     const asked = async () => {
       runs.length = 0;
       const { rows } = await book.ask({ show: ['revenue'], per: ['shop'], by: 'month' } as never);
@@ -187,7 +187,6 @@ describe.skipIf(clusterUrl === undefined)('states of a cluster (V5, V6)', () => 
       await say(change);
       if (!change.includes('drop column')) expect((await asked()).about, change).not.toMatch(/came since/);
     }
-    await book.close();
     for (const table of ['sales', 'shops']) await say(`drop table ${table}`);
     await say(`drop schema ${schema}`);
   });
@@ -204,7 +203,7 @@ describe.skipIf(clusterUrl === undefined)('states of a cluster (V5, V6)', () => 
       sources: { sales: { table: 'sales' }, closed: { table: 'closed_sales' } },
       facts: { sales: fact('sales', 'revenue'), wages: fact('closed', 'wages') },
     });
-    const book = await open(both, trino({ ...at, user: 'guest' }));
+    const book = await openBook(both, trino({ ...at, user: 'guest' }));
     expect((await book.ask({ show: ['revenue'], range: '2026' } as never)).rows[0][1]).toBe(12.5);
     await expect(book.ask({ show: ['wages'], range: '2026' } as never)).rejects.toMatchObject({
       code: 'bad-table',
@@ -213,7 +212,6 @@ describe.skipIf(clusterUrl === undefined)('states of a cluster (V5, V6)', () => 
     });
     await say("insert into sales values (date '2026-02-05', decimal '1.00')");
     expect((await book.ask({ show: ['revenue'], range: '2026' } as never)).rows[0][1]).toBe(13.5);
-    await book.close();
     for (const table of ['sales', 'closed_sales']) await say(`drop table ${table}`);
     await say(`drop schema ${schema}`);
   });
@@ -225,9 +223,8 @@ describe.skipIf(clusterUrl === undefined)('states of a cluster (V5, V6)', () => 
         facts: { sales: { source: 'sales', dates: { sold: 'Sold' }, measures: { n: { sum: amount }, m: { countDistinct: buyer } } } },
       });
     const asked = async (amount: string, buyer: string) => {
-      const book = await open(over(amount, buyer), trino(place('memory')));
+      const book = await openBook(over(amount, buyer), trino(place('memory')));
       const { rows } = await book.ask({ show: ['n', 'm'], range: '2026-02' } as never);
-      await book.close();
       return rows[0].slice(1);
     };
     expect(await asked('AMOUNT', 'Buyer')).toEqual(await asked('amount', 'buyer'));
@@ -245,16 +242,15 @@ describe.skipIf(clusterUrl === undefined)('states of a cluster (V5, V6)', () => 
       sources: { parts: { table: 'parts' } },
       facts: { parts: { source: 'parts', dates: { sold: 'sold' }, measures: { revenue: { sum: 'amount' } } } },
     });
-    const book = await open(parts, trino({ ...place('lake'), ran: (one) => void runs.push(one) }), { asked: 'once' });
+    const book = await openBook(parts, trino({ ...place('lake'), ran: (one) => void runs.push(one) }), { asked: 'once' });
     const opened = runs.length;
     expect((await book.ask({ show: ['revenue'], range: '2026-03' } as never)).rows[0][1]).toBe(2294);
-    await book.close();
     await run('lake', 'drop table parts');
     expect(runs.slice(opened).reduce((sum, { rows }) => sum + rows, 0)).toBeLessThan(40);
   });
 
   test('`sql --connect` prints the statements that run there, as they run', async () => {
-    const folder = mkdtempSync(join(tmpdir(), 'cluster-sql-'));
+    const folder = makeFolder();
     const path = join(folder, 'model.yaml');
     writeFileSync(
       path,
@@ -294,9 +290,8 @@ facts:
       facts: { edges: { source: 'edges', dates: { sold: 'sold' }, links: { shop: 'shop' }, measures: { revenue: { sum: 'amount' } } } },
     });
     const statements: string[] = [];
-    const book = await open(edges, trino({ ...place('memory'), trace: ({ sql }) => void statements.push(sql) }));
+    const book = await openBook(edges, trino({ ...place('memory'), trace: ({ sql }) => void statements.push(sql) }));
     const { rows } = await book.ask({ show: ['revenue'], by: 'day', per: ['shop'], gaps: 'hide' } as never);
-    await book.close();
     for (const table of ['edges', 'ends']) await run('memory', `drop table ${table}`);
     expect(rows).toEqual([
       ['1969-12-31', 'first', 1],
@@ -321,10 +316,9 @@ facts:
       sources: { past: { table: 'past' } },
       facts: { past: { source: 'past', dates: { sold: 'sold' }, measures: { revenue: { sum: 'amount' } } } },
     });
-    const book = await open(past, trino({ ...place('memory'), trace: ({ sql }) => void statements.push(sql) }), { asked: 'once' });
+    const book = await openBook(past, trino({ ...place('memory'), trace: ({ sql }) => void statements.push(sql) }), { asked: 'once' });
     const range = `${first.slice(0, 4)}/2026`;
     const { rows, totals } = await book.ask({ show: ['revenue'], by: 'month', range, totals: ['axis'] });
-    await book.close();
     await run('memory', 'drop table past');
     expect(rows.filter(([, amount]) => amount !== null)).toEqual([
       [first.slice(0, 7), 1.5],
@@ -342,9 +336,8 @@ facts:
       session: { query_max_run_time: '4m' },
       ran: (run) => void runs.push(run),
     });
-    const book = await open(model, tagged);
+    const book = await openBook(model, tagged);
     await book.ask({ show: ['revenue'], by: 'month', range: '2026' } as never);
-    await book.close();
     const last = runs[runs.length - 1];
     expect(last).toMatchObject({ about: expect.stringMatching(/sales by sold/), splits: expect.any(Number) });
     const seen = (await (await fetch(`${clusterUrl}/v1/query/${last.id}`, { headers: { 'X-Trino-User': 'tests' } })).json()) as {

@@ -1,9 +1,9 @@
-import { mkdtempSync, writeFileSync } from 'node:fs';
-import { tmpdir } from 'node:os';
+import { writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { parquetWriteBuffer } from 'hyparquet-writer';
 import { expect, test, vi } from 'vitest';
 import { serious } from '../setup/browser.ts';
+import { makeFolder } from '../setup/folder.ts';
 import { openExplorer, START } from './explorer-page.ts';
 
 const { page, url, context, errors, readTable, shows, choose, textbox } = await openExplorer();
@@ -151,7 +151,7 @@ test.each(['?show=%3Cscript%3E&by=nonsense', '?show=revenue&by=month&range=ytd&w
 test('own files are dropped, a model is drafted, corrected and opened; names are shown as they are', async () => {
   await page.goto(url);
   await page.waitForSelector('#answer tbody tr');
-  const folder = mkdtempSync(join(tmpdir(), 'dropped-'));
+  const folder = makeFolder();
   const evil = '<img src=x onerror=alert(1)>';
   writeFileSync(join(folder, 'sales.csv'), `day,shop,amount\r\n2026-01-05,"${evil}",10\r\n2026-02-07,Kiel,20.5\r\n2026-02-08,Kiel,1\r\n`);
   await page.setInputFiles('input[type=file]', join(folder, 'sales.csv'));

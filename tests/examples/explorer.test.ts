@@ -1,12 +1,13 @@
-import { cpSync, mkdtempSync, readFileSync, writeFileSync } from 'node:fs';
-import { tmpdir } from 'node:os';
+import { cpSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { expect, test } from 'vitest';
 import { memory } from '../../src/engines/memory/index.ts';
 import { loadModel } from '../../src/files/node.ts';
-import { open, type Question } from '../../src/index.ts';
+import type { Question } from '../../src/index.ts';
+import { openBook } from '../setup/book.ts';
 import { readDownload, serious } from '../setup/browser.ts';
 import { durchblick, ROOT } from '../setup/cli.ts';
+import { makeFolder } from '../setup/folder.ts';
 import { openExplorer, START } from './explorer-page.ts';
 
 const { page, errors, book, readTable, shows, choose, goTo, textbox } = await openExplorer();
@@ -209,14 +210,13 @@ test('a question is taken as YAML, and a model with it answers by its name', asy
   await expect.poll(() => page.textContent('[data-what=YAML]')).toContain('our-year:');
   const yaml = (await page.textContent('[data-what=YAML]')) as string;
   const demo = readFileSync(join(ROOT, 'demo/model.yaml'), 'utf8');
-  const folder = mkdtempSync(join(tmpdir(), 'asked-'));
+  const folder = makeFolder();
   cpSync(join(ROOT, 'demo/data'), join(folder, 'data'), { recursive: true });
   writeFileSync(join(folder, 'model.yaml'), demo.replace(/^questions:\n/m, yaml));
   const { model, files } = await loadModel(join(folder, 'model.yaml'));
   expect(model.questions.get('our-year')?.question).toEqual(START);
-  const own = await open(model, memory({}, { files }));
+  const own = await openBook(model, memory({}, { files }));
   expect((await own.ask('our-year')).toCsv()).toBe((await own.ask(START as never)).toCsv());
-  await own.close();
   await page.getByRole('textbox', { name: 'Name', exact: true }).fill('Our Year');
   await expect.poll(() => page.textContent('section[aria-label="Take it elsewhere"]')).toContain('Small letters, digits and hyphens');
 });

@@ -1,5 +1,4 @@
-import { mkdtempSync, readFileSync, writeFileSync } from 'node:fs';
-import { tmpdir } from 'node:os';
+import { readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { DuckDBInstance } from '@duckdb/node-api';
 import { expect, test } from 'vitest';
@@ -8,10 +7,11 @@ import { withTyped } from '../../src/engines/duckdb/typed-files.ts';
 import { memory } from '../../src/engines/memory/index.ts';
 import { folderFiles } from '../../src/files/node.ts';
 import { isDeep } from '../setup/draws.ts';
+import { makeFolder } from '../setup/folder.ts';
 import { FILE_CASES, type FileCase, type Row } from './cases.ts';
 import { modelOf, readBy, sorted } from './reading.ts';
 
-const folder = mkdtempSync(join(tmpdir(), 'files-'));
+const folder = makeFolder();
 const files = folderFiles(folder);
 const reader = memory({}, { files });
 /** DuckDB alone, and DuckDB reading for the engine in memory; each read takes tenths of a second. */

@@ -1,5 +1,4 @@
-import { mkdirSync, mkdtempSync, writeFileSync } from 'node:fs';
-import { tmpdir } from 'node:os';
+import { mkdirSync, writeFileSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { gzipSync } from 'node:zlib';
 import { parquetWriteBuffer } from 'hyparquet-writer';
@@ -10,13 +9,14 @@ import { memory } from '../../src/engines/memory/index.ts';
 import { loadModel } from '../../src/files/node.ts';
 import { open } from '../../src/index.ts';
 import { piped } from '../setup/cli.ts';
+import { makeFolder } from '../setup/folder.ts';
 
 type Tree = Readonly<Record<string, string | Uint8Array>>;
 const ENGINES = ['memory', 'duckdb'] as const;
 
 /** A model over files in a folder of its own, asked on both engines that read files. */
 const asked = async (tree: Tree, source: string, question: object, fact = ''): Promise<readonly string[]> => {
-  const folder = mkdtempSync(join(tmpdir(), 'sources-'));
+  const folder = makeFolder();
   for (const [path, content] of Object.entries(tree)) {
     mkdirSync(dirname(join(folder, path)), { recursive: true });
     writeFileSync(join(folder, path), content);
@@ -208,7 +208,7 @@ test('cells of a workbook with a time of day, texts among numbers, and serials a
 });
 
 test.each(ENGINES)('a source may be standard input, read once, by %s', (engine) => {
-  const folder = mkdtempSync(join(tmpdir(), 'stdin-'));
+  const folder = makeFolder();
   const model = join(folder, 'model.yaml');
   writeFileSync(
     model,
@@ -222,7 +222,7 @@ test.each(ENGINES)('a source may be standard input, read once, by %s', (engine) 
 test('a model is drafted from standard input, and reads it there', () => {
   const { code, stdout } = piped(PLAIN, 'init', '-');
   expect([code, stdout.includes('stdin: { file: "-" }')]).toEqual([0, true]);
-  const model = join(mkdtempSync(join(tmpdir(), 'stdin-')), 'model.yaml');
+  const model = join(makeFolder(), 'model.yaml');
   writeFileSync(model, stdout);
   expect(piped(PLAIN, 'ask', model, 'amount', '--format', 'csv', '--quiet').stdout).toBe('period,amount\r\n2026-01-05/2026-02-06,3\r\n');
 });

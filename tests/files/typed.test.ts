@@ -1,17 +1,5 @@
 import { spawn } from 'node:child_process';
-import {
-  chmodSync,
-  existsSync,
-  mkdirSync,
-  mkdtempSync,
-  readdirSync,
-  readFileSync,
-  rmSync,
-  statSync,
-  utimesSync,
-  writeFileSync,
-} from 'node:fs';
-import { tmpdir } from 'node:os';
+import { chmodSync, existsSync, mkdirSync, readdirSync, readFileSync, rmSync, statSync, utimesSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { gzipSync } from 'node:zlib';
 import fc from 'fast-check';
@@ -25,9 +13,11 @@ import { memory } from '../../src/engines/memory/index.ts';
 import { csvScan } from '../../src/files/csv.ts';
 import { FIELD_FORMS, type FieldForm, lookAtPlainCsv } from '../../src/files/csv-look.ts';
 import { folderFiles } from '../../src/files/node.ts';
-import { defineModel, type Engine, open } from '../../src/index.ts';
+import { defineModel, type Engine } from '../../src/index.ts';
+import { openBook } from '../setup/book.ts';
 import { durchblick, ROOT } from '../setup/cli.ts';
 import { assertDraws } from '../setup/draws.ts';
+import { makeFolder } from '../setup/folder.ts';
 import { modelOf, readBy } from './reading.ts';
 
 test('the assembled look at CSV files is that of its text', async () => {
@@ -156,7 +146,7 @@ describe('typed reading means what the reader of texts means, also where the gue
     ['a carriage return', '2026-01-06,a\r,1\n'],
     ['no line end', '2026-01-06,a,1'],
   ])('%s', async (_, last) => {
-    const folder = mkdtempSync(join(tmpdir(), 'typed-'));
+    const folder = makeFolder();
     for (const [name, text] of [
       ['a.csv', alike() + last],
       ['b.csv', `${alike('2026-01-05,7,1.25')}${last}`],
@@ -170,7 +160,7 @@ describe('typed reading means what the reader of texts means, also where the gue
   });
 
   test('packed files and several of them are typed as one is', async () => {
-    const folder = mkdtempSync(join(tmpdir(), 'typed-'));
+    const folder = makeFolder();
     mkdirSync(join(folder, 'parts'));
     writeFileSync(join(folder, 'parts/1.csv.gz'), gzipSync(alike()));
     writeFileSync(join(folder, 'parts/2.csv.gz'), gzipSync('d,k,v\n2026-01-07,b,3\n'));
@@ -181,11 +171,9 @@ describe('typed reading means what the reader of texts means, also where the gue
   });
 
   test('V1: an explanation shows the rows as they are written, columns that the model does not use among them', async () => {
-    const folder = mkdtempSync(join(tmpdir(), 'typed-'));
-    writeFileSync(
-      join(folder, 't.csv'),
-      `d,k,v,remark\n${'2026-01-05,a,1.25,\n'.repeat(MANY)}2026-01-06,b,2.50,"tall, green"\n2026-01-06,b,007.5,x\n`,
-    );
+    const folder = makeFolder({
+      't.csv': `d,k,v,remark\n${'2026-01-05,a,1.25,\n'.repeat(MANY)}2026-01-06,b,2.50,"tall, green"\n2026-01-06,b,007.5,x\n`,
+    });
     const model = defineModel({
       sources: { t: { file: 't.csv' } },
       dimensions: { k: {} },
@@ -193,9 +181,8 @@ describe('typed reading means what the reader of texts means, also where the gue
     });
     const shown = await Promise.all(
       readers(folder).map(async (engine) => {
-        const book = await open(model, engine);
+        const book = await openBook(model, engine);
         const { parts } = await book.explain({ reading: 'v', at: '2026-01-06' });
-        await book.close();
         return parts[0].rows;
       }),
     );
@@ -208,11 +195,9 @@ describe('typed reading means what the reader of texts means, also where the gue
 });
 
 test('V3, G9: a fixed filter on versions leaves rows of typed files, with columns that nothing uses beside them', async () => {
-  const folder = mkdtempSync(join(tmpdir(), 'typed-'));
-  writeFileSync(
-    join(folder, 't.csv'),
-    `d,c,v,remark,C\n${'2026-01-05,1,1.25,,\n'.repeat(MANY)}2026-01-06,2,2.50,x,\n2026-01-06,1,007.5,y,\n`,
-  );
+  const folder = makeFolder({
+    't.csv': `d,c,v,remark,C\n${'2026-01-05,1,1.25,,\n'.repeat(MANY)}2026-01-06,2,2.50,x,\n2026-01-06,1,007.5,y,\n`,
+  });
   writeFileSync(join(folder, 'c.csv'), 'id,segment,since,until\n1,new,2020-01-01,2026-01-06\n1,old,2026-01-06,\n2,old,2020-01-01,\n');
   const model = defineModel({
     sources: { t: { file: 't.csv' }, c: { file: 'c.csv' } },
@@ -227,20 +212,20 @@ test('V3, G9: a fixed filter on versions leaves rows of typed files, with column
     },
   });
   for (const engine of readers(folder)) {
-    const book = await open(model, engine, { where: { 'customer.segment': 'old' } });
+    const book = await openBook(model, engine, { where: { 'customer.segment': 'old' } });
     expect((await book.ask({ show: ['v'], by: 'day' })).rows).toEqual([['2026-01-06', 10]]);
     expect((await book.explain({ reading: 'v', at: '2026-01-06' })).parts[0].rows?.first).toEqual([
       ['2026-01-06', '2', '2.50', 'x', null],
       ['2026-01-06', '1', '007.5', 'y', null],
     ]);
-    await book.close();
   }
 });
 
 test('G10: a source of facts that rates are taken from too is read for both', async () => {
-  const folder = mkdtempSync(join(tmpdir(), 'typed-'));
-  writeFileSync(join(folder, 't.csv'), 'd,c,v\n2026-01-05,USD,2\n2026-01-06,CHF,3\n');
-  writeFileSync(join(folder, 'fx.csv'), 'day,code,rate\n2026-01-05,USD,0.9\n2026-01-05,CHF,1.1\n2026-01-06,CHF,1.2\n');
+  const folder = makeFolder({
+    't.csv': 'd,c,v\n2026-01-05,USD,2\n2026-01-06,CHF,3\n',
+    'fx.csv': 'day,code,rate\n2026-01-05,USD,0.9\n2026-01-05,CHF,1.1\n2026-01-06,CHF,1.2\n',
+  });
   const model = defineModel({
     sources: { t: { file: 't.csv' }, fx: { file: 'fx.csv' } },
     rates: { euro: { source: 'fx', date: 'day', grain: 'day', of: 'rate', by: { c: 'code' } } },
@@ -250,17 +235,16 @@ test('G10: a source of facts that rates are taken from too is read for both', as
     },
   });
   for (const engine of readers(folder)) {
-    const book = await open(model, engine);
+    const book = await openBook(model, engine);
     expect((await book.ask({ show: ['v', 'quotes'], by: 'day' })).rows).toEqual([
       ['2026-01-05', 1.8, 2],
       ['2026-01-06', 3.6, 1],
     ]);
-    await book.close();
   }
 });
 
 test('V6: rows of a state that is gone are not shown from the file that took its place; the next question sees the new one', async () => {
-  const folder = mkdtempSync(join(tmpdir(), 'typed-'));
+  const folder = makeFolder();
   const write = (amount: string, later: number): void => {
     writeFileSync(join(folder, 't.csv'), `d,k,v\n${`2026-01-05,a,${amount}\n`.repeat(MANY)}`);
     const time = new Date(Date.UTC(2026, 7, 15, 12, 0, later));
@@ -271,7 +255,7 @@ test('V6: rows of a state that is gone are not shown from the file that took its
   const engine = memory({}, { files: withTyped(folderFiles(folder), { least: 0 }) });
   const fact = [...model.facts.values()][0];
   const store = await engine.open(model, { fixed: new Map(), hiding: [] });
-  const book = await open(model as never, engine);
+  const book = await openBook(model as never, engine);
   const total = async () => (await book.ask({ show: ['v'] } as never)).toJson().rows[0][1];
   expect(await store.factRows(fact, ['v'])).toHaveLength(MANY);
   expect(await total()).toBe(1.25 * MANY);
@@ -281,7 +265,6 @@ test('V6: rows of a state that is gone are not shown from the file that took its
   writeFileSync(join(folder, 't.csv'), 'd\n2026-01-05,one field too many\n');
   await expect(store.factRows(fact, ['v'])).rejects.toMatchObject({ code: 'source-changed' });
   await store.close();
-  await book.close();
 });
 
 const LINES = 220_000;
@@ -305,9 +288,7 @@ describe('kept copies of large files', () => {
   const kept = (): string => join(folder, '.durchblick');
   const copy = (ending = '.parquet'): string => join(kept(), readdirSync(kept()).find((name) => name.endsWith(ending)) as string);
   beforeEach(() => {
-    folder = mkdtempSync(join(tmpdir(), 'kept-'));
-    writeFileSync(join(folder, 'lines.csv'), CSV);
-    writeFileSync(join(folder, 'model.yaml'), MODEL);
+    folder = makeFolder({ 'lines.csv': CSV, 'model.yaml': MODEL });
   });
 
   test('made once, used from then on, and plain Parquet for anybody', async () => {

@@ -2,7 +2,7 @@ import { readFileSync } from 'node:fs';
 import { expect, test } from 'vitest';
 import { memory } from '../../src/engines/memory/index.ts';
 import { parseModel } from '../../src/files/yaml.ts';
-import { open } from '../../src/index.ts';
+import { openBook } from '../setup/book.ts';
 
 const read = (name: string): string => readFileSync(new URL(name, import.meta.url), 'utf8');
 const tables = {
@@ -45,7 +45,7 @@ const tables = {
 };
 
 test('a model and a question of format 1 are read as they were written, and mean what they meant', async () => {
-  const book = await open(parseModel(read('./model-1.yaml'), 'model-1.yaml'), memory(tables));
+  const book = await openBook(parseModel(read('./model-1.yaml'), 'model-1.yaml'), memory(tables));
   const { rows, totals, columns } = await book.ask(JSON.parse(read('./question-1.json')));
   expect(columns.map(({ name }) => name)).toEqual(['period', 'family', 'revenue', 'change', 'attainment', 'stock']);
   expect(rows.map((row) => row.slice(0, 3))).toEqual([
@@ -57,7 +57,6 @@ test('a model and a question of format 1 are read as they were written, and mean
   // 20 of February's 28 days, of the revision that was known by the first.
   expect(rows[2][4]).toBeCloseTo(200 / ((400 * 20) / 28), 9);
   expect(totals.at(-1)?.slice(0, 3)).toEqual(['Total', 'Total', 219.5]);
-  await book.close();
 });
 
 test('a model of a format that is not there yet is an error that names the version', () => {

@@ -1,6 +1,7 @@
 import { describe, expect, test } from 'vitest';
 import { chartSpec } from '../../src/chart/index.ts';
-import { DurchblickError, defineModel, type ModelInput, open } from '../../src/index.ts';
+import { DurchblickError, defineModel, type ModelInput } from '../../src/index.ts';
+import { openBook } from '../setup/book.ts';
 import { engineOver } from '../setup/engine.ts';
 
 const input = (alerts: NonNullable<ModelInput['alerts']>, better?: 'higher' | 'lower'): ModelInput => ({
@@ -31,19 +32,17 @@ describe('alerts', () => {
     [{ below: 20, above: 50 }, ['North 60 above', 'South 10 below']],
   ] as const)('%o watches the period of the as-of date, and blank breaks no bound', async (bound, fired) => {
     const model = defineModel(input({ low: { reading: 'revenue', by: 'month', per: ['region'], ...bound } }));
-    const book = await open(model, engineOver({ sales }));
+    const book = await openBook(model, engineOver({ sales }));
     const found = await book.alerts();
     expect(found.map(({ members, value, limit }) => `${members.region} ${value} ${limit.kind}`)).toEqual(fired);
     expect(await book.alerts('2026-09-15')).toEqual([]);
-    await book.close();
   });
 
   test('without a unit the day itself is watched, at any as-of date', async () => {
     const model = defineModel(input({ low: { reading: 'revenue over ytd', below: 60, label: 'slow year' } }));
-    const book = await open(model, engineOver({ sales }));
+    const book = await openBook(model, engineOver({ sales }));
     expect(await book.alerts('2026-07-20')).toMatchObject([{ label: 'slow year', period: '2026-07-20', value: 55, members: {} }]);
     expect(await book.alerts()).toEqual([]);
-    await book.close();
   });
 
   test.each([
@@ -52,7 +51,7 @@ describe('alerts', () => {
     [undefined, 'neutral'],
   ] as const)('what is %s better decides what a low value is: %s; marked in tables and charts', async (better, verdict) => {
     const model = defineModel(input({ low: { reading: 'revenue', by: 'month', per: ['region'], below: 20 } }, better));
-    const book = await open(model, engineOver({ sales }));
+    const book = await openBook(model, engineOver({ sales }));
     const result = await book.ask({ show: ['lines', 'revenue'], by: 'month', per: ['region'] });
     const mark = { alert: 'low', label: 'low', direction: 'low', verdict };
     expect(result.marks.map((row) => row[3])).toEqual([mark, null, null, mark]);
@@ -63,7 +62,6 @@ describe('alerts', () => {
     // By another unit, or for other members, the bound says nothing.
     for (const other of [{ by: 'quarter', per: ['region'] }, { by: 'month' }])
       expect((await book.ask({ show: ['revenue'], ...other })).marks.flat().filter(Boolean)).toEqual([]);
-    await book.close();
   });
 
   test.each<[NonNullable<ModelInput['alerts']>[string], string]>([

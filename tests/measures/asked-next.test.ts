@@ -1,5 +1,6 @@
 import { afterAll, beforeAll, describe, expect, test } from 'vitest';
 import { type Book, defineModel, type ModelInput, open, type Question } from '../../src/index.ts';
+import { openBook } from '../setup/book.ts';
 import { engineOver } from '../setup/engine.ts';
 import type { Tables } from '../setup/tables.ts';
 
@@ -243,13 +244,12 @@ describe('what practitioners ask next', () => {
   });
 
   test('G10: rows without a rate are blank and noted with how many and since when', async () => {
-    const own = await open(defineModel(input), engineOver({ ...tables, fx: tables.fx.slice(0, 1) }));
+    const own = await openBook(defineModel(input), engineOver({ ...tables, fx: tables.fx.slice(0, 1) }));
     const { rows, notes } = await own.ask({ show: ['in-eur'], ...MARCH });
     expect([rows[0][1], notes.find(({ code }) => code === 'missing-rates')]).toEqual([
       160,
       expect.objectContaining({ count: 2, message: expect.stringContaining('2 rows have no to-eur on ordered, the first on 2026-03-06') }),
     ]);
-    await own.close();
   });
 
   test('V3: a fixed filter looks at the version of the row, and refuses what is seen now', async () => {
@@ -259,9 +259,8 @@ describe('what practitioners ask next', () => {
       ...input,
       facts: { ...input.facts, stock: { ...input.facts.stock, openTo: 'everyone' }, budget: { ...input.facts.budget, openTo: 'everyone' } },
     });
-    const seen = await open(model, engineOver(tables), { where: { segment: 'trade' } });
+    const seen = await openBook(model, engineOver(tables), { where: { segment: 'trade' } });
     expect((await seen.ask({ show: ['revenue', 'new'], ...MARCH })).rows[0].slice(1)).toEqual([140, 1]);
-    await seen.close();
     await expect(open(model, engineOver(tables), { where: { 'customer-now.segment': 'trade' } })).rejects.toMatchObject({
       code: 'bad-filter',
     });

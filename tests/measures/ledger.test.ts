@@ -4,6 +4,7 @@ import { afterAll, beforeEach, describe, expect, test } from 'vitest';
 import { memory } from '../../src/engines/memory/index.ts';
 import { loadModel } from '../../src/files/node.ts';
 import { type Book, defineModel, open } from '../../src/index.ts';
+import { openBook } from '../setup/book.ts';
 import { ROOT } from '../setup/cli.ts';
 import { ENGINE, engineOver } from '../setup/engine.ts';
 
@@ -158,7 +159,7 @@ test.runIf(ENGINE === 'memory')('G1: three rows beside three million multiply no
     region: Array.from({ length: count }, (_, i) => ['North', 'South', 'Alps'][i % 3]),
   };
   const goals = ['North', 'South', 'Alps'].map((region, k) => ({ year: '2025', region, amount: (k + 1) * 1000 }));
-  const large = await open(model, memory({ lines, goals }));
+  const large = await openBook(model, memory({ lines, goals }));
   const result = await large.ask({
     show: ['revenue', 'goal', 'revenue / goal'],
     by: 'year',
@@ -172,5 +173,4 @@ test.runIf(ENGINE === 'memory')('G1: three rows beside three million multiply no
     ['2025', 'South', 10000, 2000, 5],
     ['2025', 'Total', 30000, 6000, 5],
   ]);
-  await large.close();
 });

@@ -1,5 +1,6 @@
 import { describe, expect, test } from 'vitest';
-import { defineModel, isoOf, type ModelInput, open, type Question, toDay } from '../../src/index.ts';
+import { defineModel, isoOf, type ModelInput, type Question, toDay } from '../../src/index.ts';
+import { openBook } from '../setup/book.ts';
 import { engineOver } from '../setup/engine.ts';
 
 /** Sales on a few days, a budget of 310 for January and 280 for February 2026. */
@@ -29,9 +30,8 @@ const input = (spread: NonNullable<ModelInput['facts'][string]['measures'][strin
   },
 });
 const ask = async (spread: Parameters<typeof input>[0], question: Question) => {
-  const book = await open(defineModel(input(spread)), engineOver({ sales, budget }));
+  const book = await openBook(defineModel(input(spread)), engineOver({ sales, budget }));
   const result = await book.ask({ asOf: '2026-02-10', ...question });
-  await book.close();
   return result;
 };
 const values = (rows: readonly (readonly unknown[])[]) => rows.map((row) => row[1]);
@@ -101,15 +101,17 @@ describe('M7, M9, M10, G1: formulas, totals and exact sums', () => {
       { day: '2026-01-01', amount: 1e-7 },
       { day: '2026-01-02', amount: 0.1 },
     ];
-    const book = await open(defineModel(input('even')), engineOver({ sales: rows.map((row) => ({ ...row, region: 'North' })), budget }));
+    const book = await openBook(
+      defineModel(input('even')),
+      engineOver({ sales: rows.map((row) => ({ ...row, region: 'North' })), budget }),
+    );
     const result = await book.ask({ show: ['revenue over ytd'], by: 'month', range: '2026-01' });
     expect(result.rows[0][1]).toBeCloseTo(0.1000001, 12);
     expect(result.notes).toMatchObject([{ code: 'inexact' }]);
-    await book.close();
   });
 
   test('V3: filters fixed at open hold for values, bounds and totals', async () => {
-    const book = await open(defineModel(input('even')), engineOver({ sales, budget }), { where: { region: 'South' } });
+    const book = await openBook(defineModel(input('even')), engineOver({ sales, budget }), { where: { region: 'South' } });
     const result = await book.ask({ show: ['revenue'], by: 'year', totals: ['axis'] });
     expect([result.rows, result.totals]).toEqual([
       [
@@ -120,15 +122,13 @@ describe('M7, M9, M10, G1: formulas, totals and exact sums', () => {
     ]);
     expect(await book.bounds('sales', 'ordered')).toEqual({ first: toDay('2025-01-20'), last: toDay('2026-01-06') });
     expect(isoOf(await book.asOf())).toBe('2026-01-06');
-    await book.close();
   });
 
   test('asking again with another unit, window or as-of date does not scan again', async () => {
-    const book = await open(defineModel(input('even')), engineOver({ sales, budget }));
+    const book = await openBook(defineModel(input('even')), engineOver({ sales, budget }));
     await book.ask({ show: ['revenue', 'revenue over ytd'], by: 'month' });
     const { scans } = book.cost();
     await book.ask({ show: ['revenue over rolling-28-days vs year-earlier'], by: 'week', asOf: '2026-01-20' });
     expect(book.cost().scans).toBe(scans);
-    await book.close();
   });
 });

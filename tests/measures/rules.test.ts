@@ -1,5 +1,6 @@
 import { describe, expect, test } from 'vitest';
 import { defineModel, type ModelInput, open, type Question } from '../../src/index.ts';
+import { openBook } from '../setup/book.ts';
 import { engineOver } from '../setup/engine.ts';
 
 /** One small model; every case worked out by hand. */
@@ -141,10 +142,9 @@ describe('numbers that are texts', () => {
       sources: { sales: decimal ? { decimal } : {} },
       facts: { sales: { source: 'sales', dates: { sold: 'day' }, measures: { amount: { sum: 'x' }, least: { min: 'x' } } } },
     });
-    const book = await open(model, engineOver({ sales: numbers.map((x) => ({ day: '2026-01-02', x })) }));
+    const book = await openBook(model, engineOver({ sales: numbers.map((x) => ({ day: '2026-01-02', x })) }));
     const { rows } = await book.ask({ show: ['amount', 'least'] });
     expect(await book.verify({ show: ['amount', 'least'] })).toMatchObject({ different: [] });
-    await book.close();
     return rows[0].slice(1);
   };
   test.each([
@@ -168,9 +168,8 @@ describe('numbers that are texts', () => {
 test('D2, D3: blanks around a date are nothing; what is written in another way is no date, on every engine', async () => {
   const model = defineModel({ facts: { sales: { source: 'sales', dates: { sold: 'day' }, measures: { n: { count: 'rows' } } } } });
   const rows = (day: string) => [{ day: '2026-01-02' }, { day }];
-  const book = await open(model, engineOver({ sales: rows(' 2026-01-03 ') }));
+  const book = await openBook(model, engineOver({ sales: rows(' 2026-01-03 ') }));
   expect((await book.ask({ show: ['n'] })).rows).toEqual([['2026-01-02/2026-01-03', 2]]);
-  await book.close();
   for (const text of ['2026-01-03\t', '2026-1-3', '2026/01/03', '2026-01-03 BC', 'infinity', 'today'])
     await expect(open(model, engineOver({ sales: rows(text) })), text).rejects.toMatchObject({ code: 'bad-dates' });
 });

@@ -1,5 +1,4 @@
-import { mkdirSync, mkdtempSync, symlinkSync, writeFileSync } from 'node:fs';
-import { tmpdir } from 'node:os';
+import { mkdirSync, symlinkSync, writeFileSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { expect, test } from 'vitest';
 import { memory } from '../../src/engines/memory/index.ts';
@@ -7,11 +6,12 @@ import { loadModel } from '../../src/files/node.ts';
 import { readModel } from '../../src/files/yaml.ts';
 import { type DurchblickError, defineModel, open } from '../../src/index.ts';
 import { durchblick } from '../setup/cli.ts';
+import { makeFolder } from '../setup/folder.ts';
 
 type Tree = Readonly<Record<string, string>>;
 /** Lays files out in a new folder. */
 const laid = (tree: Tree): string => {
-  const root = mkdtempSync(join(tmpdir(), 'parts-'));
+  const root = makeFolder();
   for (const [path, text] of Object.entries(tree)) {
     mkdirSync(dirname(join(root, path)), { recursive: true });
     writeFileSync(join(root, path), text);

@@ -1,6 +1,5 @@
 import { spawnSync } from 'node:child_process';
-import { existsSync, mkdirSync, mkdtempSync, readFileSync, symlinkSync, writeFileSync } from 'node:fs';
-import { tmpdir } from 'node:os';
+import { existsSync, mkdirSync, readFileSync, symlinkSync, writeFileSync } from 'node:fs';
 import { dirname, join, relative } from 'node:path';
 import { gzipSync } from 'node:zlib';
 import { build as esbuild } from 'esbuild';
@@ -9,6 +8,7 @@ import { beforeAll, describe, expect, test } from 'vitest';
 import { openApplication } from '../setup/browser.ts';
 import { durchblick, ROOT } from '../setup/cli.ts';
 import { isDeep } from '../setup/draws.ts';
+import { makeFolder } from '../setup/folder.ts';
 import { servedBy } from '../setup/served.ts';
 
 const own = JSON.parse(readFileSync(join(ROOT, 'package.json'), 'utf8')) as {
@@ -21,7 +21,7 @@ const run = (command: string, args: readonly string[], cwd: string) =>
   spawnSync(command, args, { cwd, encoding: 'utf8', maxBuffer: 64 * 2 ** 20 });
 
 /** An empty project with the packed tarball in it, and of other packages only what it says it depends on. */
-const project = mkdtempSync(join(tmpdir(), 'durchblick-project-'));
+const project = makeFolder();
 let contents: string[] = [];
 beforeAll(() => {
   const packed = run('npm', ['pack', '--json', '--ignore-scripts', '--pack-destination', project], ROOT);
@@ -212,7 +212,7 @@ describe('what a page loads first is small, and pulls in no optional package', (
 test('an engine for a database is written in a package of its own, as docs/adding-an-engine.md does, and answers as memory does', async () => {
   const page = readFileSync(join(ROOT, 'docs/adding-an-engine.md'), 'utf8');
   const [, code] = [...page.matchAll(/```js\n([\s\S]*?)```/g)][1];
-  const own = mkdtempSync(join(tmpdir(), 'own-engine-'));
+  const own = makeFolder();
   mkdirSync(join(own, 'node_modules', '@duckdb'), { recursive: true });
   symlinkSync(join(project, 'node_modules/durchblick'), join(own, 'node_modules/durchblick'));
   symlinkSync(join(ROOT, 'node_modules/@duckdb/node-api'), join(own, 'node_modules/@duckdb/node-api'));
@@ -238,11 +238,10 @@ const model = defineModel({
 const question = { show: ['revenue', 'guests over rolling-28-days', 'largest', 'revenue over ytd vs previous as change'], by: 'week', per: ['region'], totals: true };
 const answers = [];
 for (const engine of [tablesOf('lines.duckdb'), memory({ lines })]) {
-  const book = await open(model, engine);
+  const book = await openBook(model, engine);
   const { result, different } = await book.verify(question);
   answers.push(JSON.stringify(result.toJson()));
   console.log(different.length, result.rows.length);
-  await book.close();
 }
 console.log(answers[0] === answers[1] ? 'the same' : 'different');
 `,

@@ -1,18 +1,6 @@
 // Publications: what is written is what `ask` prints, whole or not at all, and only where it differs.
 import { spawn } from 'node:child_process';
-import {
-  cpSync,
-  existsSync,
-  mkdirSync,
-  mkdtempSync,
-  readdirSync,
-  readFileSync,
-  rmSync,
-  statSync,
-  symlinkSync,
-  writeFileSync,
-} from 'node:fs';
-import { tmpdir } from 'node:os';
+import { cpSync, existsSync, mkdirSync, readdirSync, readFileSync, rmSync, statSync, symlinkSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { DuckDBInstance } from '@duckdb/node-api';
 import Papa from 'papaparse';
@@ -21,9 +9,10 @@ import { afterAll, beforeAll, describe, expect, inject, test } from 'vitest';
 import { type DurchblickError, defineModel } from '../../src/index.ts';
 import { runEvery } from '../../src/publish/every.ts';
 import { durchblick, ROOT } from '../setup/cli.ts';
+import { makeFolder } from '../setup/folder.ts';
 
 const demo = (publications: string): string => {
-  const folder = mkdtempSync(join(tmpdir(), 'publish-'));
+  const folder = makeFolder();
   cpSync(join(ROOT, 'demo'), folder, { recursive: true });
   const file = join(folder, 'model.yaml');
   const text = readFileSync(file, 'utf8');
@@ -121,7 +110,7 @@ describe('files', () => {
     expect(readFileSync(join(folder, 'data/budget.csv'), 'utf8')).toBe(budget);
     expect(existsSync(join(folder, '../escaped.csv'))).toBe(false);
     // A link below it that leads out is outside as well; a folder in the place of a file is said.
-    const away = join(mkdtempSync(join(tmpdir(), 'away-')), 'away.csv');
+    const away = join(makeFolder(), 'away.csv');
     writeFileSync(away, 'mine');
     rmSync(join(folder, 'good.csv'));
     symlinkSync(away, join(folder, 'good.csv'));

@@ -1,5 +1,4 @@
-import { mkdtempSync, writeFileSync } from 'node:fs';
-import { tmpdir } from 'node:os';
+import { writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import fc from 'fast-check';
 import Papa from 'papaparse';
@@ -11,6 +10,7 @@ import { postgres } from '../../src/engines/postgres/index.ts';
 import { folderFiles } from '../../src/files/node.ts';
 import { type Book, defineModel, type Engine, type ModelInput, open, type Question } from '../../src/index.ts';
 import { assertDraws } from '../setup/draws.ts';
+import { makeFolder } from '../setup/folder.ts';
 import { connectPostgres } from '../setup/postgres.ts';
 import { bytes } from '../setup/same.ts';
 import { loadTables, type Tables } from '../setup/tables.ts';
@@ -84,7 +84,7 @@ test.each(ENGINES)(
   async (_, engine) => {
     await assertDraws(
       fc.asyncProperty(worlds, questions, async (states, asked) => {
-        const folder = mkdtempSync(join(tmpdir(), 'changes-'));
+        const folder = makeFolder();
         const write = (tables: Tables): void => {
           for (const [name, rows] of Object.entries(tables))
             writeFileSync(join(folder, `${name}.csv`), Papa.unparse(rows as Record<string, unknown>[], { columns: Object.keys(rows[0]) }));

@@ -1,5 +1,4 @@
-import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
-import { tmpdir } from 'node:os';
+import { rmSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { gzipSync } from 'node:zlib';
 import fc from 'fast-check';
@@ -10,6 +9,7 @@ import { memory } from '../../src/engines/memory/index.ts';
 import { folderFiles } from '../../src/files/node.ts';
 import { type Book, type DurchblickError, defineModel, open } from '../../src/index.ts';
 import { assertDraws } from '../setup/draws.ts';
+import { makeFolder } from '../setup/folder.ts';
 
 /** Columns of order lines as they mostly are, by row, and what now and then stands there instead. */
 const COLUMNS: Readonly<Record<string, { readonly tidy: (row: number) => string; readonly odd: readonly string[] }>> = {
@@ -121,7 +121,7 @@ const untidy = fc.record({
 test('D2, D3, M10, V1, V3, V7: our reader, DuckDB, and DuckDB reading for rows in memory make the same of untidy files', async () => {
   await assertDraws(
     fc.asyncProperty(untidy, async ({ odd, rows, files, packed, lineEnd, lastEnd, order, onBadDate, hidden }) => {
-      const folder = mkdtempSync(join(tmpdir(), 'untidy-'));
+      const folder = makeFolder();
       const ending = packed ? 'csv.gz' : 'csv';
       const field = (name: string, row: number): string =>
         odd.findLast((own) => own.name === name && own.row % (rows * files) === row)?.text ?? COLUMNS[name].tidy(row);

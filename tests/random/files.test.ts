@@ -1,6 +1,5 @@
 import { spawnSync } from 'node:child_process';
-import { mkdtempSync, readFileSync, writeFileSync } from 'node:fs';
-import { tmpdir } from 'node:os';
+import { readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { gzipSync } from 'node:zlib';
 import { DuckDBInstance } from '@duckdb/node-api';
@@ -14,8 +13,9 @@ import { packLz4 } from '../files/lz4-writer.ts';
 import { modelOf, readBy } from '../files/reading.ts';
 import { ROOT } from '../setup/cli.ts';
 import { assertDraws, countDraws, drawSeed, repeatable } from '../setup/draws.ts';
+import { makeFolder } from '../setup/folder.ts';
 
-const folder = mkdtempSync(join(tmpdir(), 'fuzz-'));
+const folder = makeFolder();
 const engines = [memory({}, { files: folderFiles(folder) }), duckdb({ folder, threads: 1 })] as const;
 
 let next = 0;

@@ -1,5 +1,4 @@
-import { mkdtempSync, readFileSync, writeFileSync } from 'node:fs';
-import { tmpdir } from 'node:os';
+import { readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { DuckDBInstance } from '@duckdb/node-api';
 import fc from 'fast-check';
@@ -11,6 +10,7 @@ import { memory } from '../../src/engines/memory/index.ts';
 import { folderFiles } from '../../src/files/node.ts';
 import { type Book, type DurchblickError, defineModel, type Engine, open, type Question } from '../../src/index.ts';
 import { assertDraws } from '../setup/draws.ts';
+import { makeFolder } from '../setup/folder.ts';
 import { bytes, same } from '../setup/same.ts';
 
 const model = defineModel({
@@ -110,7 +110,7 @@ const values = ({ seed, types }: Written): Readonly<Record<string, string>> => (
 });
 
 const write = async (files: readonly Written[]): Promise<string> => {
-  const folder = mkdtempSync(join(tmpdir(), 'durchblick-stated-'));
+  const folder = makeFolder();
   const instance = await DuckDBInstance.create(':memory:');
   const connection = await instance.connect();
   for (const [k, file] of files.entries()) {
@@ -195,7 +195,7 @@ describe('what Parquet files state of their rows', () => {
   });
 
   test('a file that states nothing is looked at (V7)', async () => {
-    const folder = mkdtempSync(join(tmpdir(), 'durchblick-stated-'));
+    const folder = makeFolder();
     const day = (k: number) => new Date(Date.UTC(2026, 0, 1 + k));
     const data = {
       ordered: [day(0), null, day(9)],

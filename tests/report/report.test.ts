@@ -1,16 +1,17 @@
 // The report as its readers have it: a file opened from the disk, without a network, in a real browser.
-import { mkdtempSync, readFileSync } from 'node:fs';
-import { tmpdir } from 'node:os';
+import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { pathToFileURL } from 'node:url';
 import { gunzipSync } from 'node:zlib';
 import type { Page } from 'playwright-core';
 import { afterAll, beforeAll, describe, expect, test } from 'vitest';
 import type { Book, Question } from '../../src/index.ts';
+import { openBook } from '../setup/book.ts';
 import { type Opened, openApplication, openFile, serious } from '../setup/browser.ts';
 import { DEMO, durchblick, ROOT } from '../setup/cli.ts';
+import { makeFolder } from '../setup/folder.ts';
 
-const folder = mkdtempSync(join(tmpdir(), 'report-'));
+const folder = makeFolder();
 const file = join(folder, 'report.html');
 const dataIn = (html: string): string => gunzipSync(Buffer.from(/id="data">([^<]*)</.exec(html)?.[1] as string, 'base64')).toString('utf8');
 /** As it lies in the package, with the program of a report beside it. */
@@ -156,7 +157,7 @@ describe('an answer in a page of one\u2019s own', () => {
       const { page, errors, close } = await openApplication(example);
       try {
         const { model, files } = await demo();
-        const book = (await open(model, memory({}, { files }))) as unknown as Book;
+        const book = (await openBook(model, memory({}, { files }))) as unknown as Book;
         await page.waitForSelector('durchblick-answer svg');
         const question = { show: ['revenue', 'revenue vs year-earlier'], by: 'month', range: 'ytd' };
         expect(await tableIn(page, 'body')).toEqual(await wanted(book, example === 'examples/answer' ? 'monthly-sales' : question));
@@ -168,7 +169,6 @@ describe('an answer in a page of one\u2019s own', () => {
         }
         expect(await serious(page)).toEqual([]);
         expect(errors).toEqual([]);
-        await book.close();
       } finally {
         await close();
       }

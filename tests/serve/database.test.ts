@@ -1,7 +1,6 @@
-import { mkdtempSync, writeFileSync } from 'node:fs';
-import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { afterAll, beforeAll, expect, test } from 'vitest';
+import { makeFolder } from '../setup/folder.ts';
 import { type Postgres, startPostgres } from '../setup/postgres.ts';
 import { type ServedProcess, serving } from '../setup/served.ts';
 
@@ -19,8 +18,7 @@ beforeAll(async () => {
   await database.client.query(
     "create table lines as select date '2026-01-01' + i % 200 as day, (i % 7)::int as amount from generate_series(1, 2000) i",
   );
-  const folder = mkdtempSync(join(tmpdir(), 'serve-pg-'));
-  writeFileSync(join(folder, 'orders.yaml'), MODEL);
+  const folder = makeFolder({ 'orders.yaml': MODEL });
   server = await serving(join(folder, 'orders.yaml'), '--connect', database.url);
 });
 afterAll(async () => {

@@ -1,12 +1,12 @@
-import { appendFileSync, cpSync, mkdtempSync, readFileSync, writeFileSync } from 'node:fs';
+import { appendFileSync, cpSync, readFileSync, writeFileSync } from 'node:fs';
 import { request } from 'node:http';
-import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import fc from 'fast-check';
 import { afterAll, beforeAll, describe, expect, test } from 'vitest';
 import { openPage, serious } from '../setup/browser.ts';
 import { durchblick, ROOT } from '../setup/cli.ts';
 import { assertDraws } from '../setup/draws.ts';
+import { makeFolder } from '../setup/folder.ts';
 import { type ServedProcess, serving } from '../setup/served.ts';
 
 const QUESTION = ['revenue', 'revenue vs year-earlier as change'];
@@ -15,7 +15,7 @@ const OPTIONS = ['--by', 'month', '--per', 'region', '--range', 'ytd', '--totals
 
 /** The demo in a folder of its own, whose data may be changed. */
 const demoCopy = (): string => {
-  const folder = join(mkdtempSync(join(tmpdir(), 'serve-')), 'gruenhof');
+  const folder = join(makeFolder(), 'gruenhof');
   cpSync(join(ROOT, 'demo'), folder, { recursive: true, filter: (path) => !path.endsWith('generate.ts') });
   return folder;
 };
@@ -301,7 +301,7 @@ describe('keys (V3)', () => {
   const rights = (...rows: readonly string[]): void =>
     writeFileSync(join(folder, '../second/data/key_rights.csv'), `holder,region\n${rows.join('\n')}\n`);
   const BY_ROWS = 'where: { region: { table: key_rights, key: holder, value: region } }';
-  const file = join(mkdtempSync(join(tmpdir(), 'keys-')), 'keys.yaml');
+  const file = join(makeFolder(), 'keys.yaml');
   let keyed: ServedProcess;
   beforeAll(async () => {
     const limited = west.line.replace(/ }$/, ', where: { region: West } }');

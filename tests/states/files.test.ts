@@ -1,5 +1,4 @@
-import { mkdtempSync, renameSync, statSync, utimesSync, writeFileSync } from 'node:fs';
-import { tmpdir } from 'node:os';
+import { renameSync, statSync, utimesSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { DuckDBInstance } from '@duckdb/node-api';
 import { describe, expect, test } from 'vitest';
@@ -7,6 +6,8 @@ import { duckdb } from '../../src/engines/duckdb/index.ts';
 import { memory } from '../../src/engines/memory/index.ts';
 import { folderFiles } from '../../src/files/node.ts';
 import { type Book, defineModel, type Engine, type Model, type OpenBookOptions, open } from '../../src/index.ts';
+import { openBook } from '../setup/book.ts';
+import { makeFolder } from '../setup/folder.ts';
 
 const modelOf = (ending: string): Model =>
   defineModel({
@@ -51,7 +52,7 @@ const prepared = async (
   engine: (folder: string) => Engine,
   options: OpenBookOptions = {},
 ): Promise<{ readonly folder: string; readonly book: Book }> => {
-  const folder = mkdtempSync(join(tmpdir(), 'states-'));
+  const folder = makeFolder();
   put(folder, 'seasons.csv', 'day,name\n2026-01-01,Winter\n');
   put(folder, 'free.ics', ics('20260106'));
   await write(folder, ending, [['2026-01-05', 'North', 1.5]]);
@@ -140,7 +141,7 @@ describe.each(ENGINES)('V6: files replaced under an open book of %s, .%s', (name
 });
 
 test('V6: a file that changes in the middle of a question is an error where rows are read then', async () => {
-  const folder = mkdtempSync(join(tmpdir(), 'states-'));
+  const folder = makeFolder();
   put(folder, 'seasons.csv', 'day,name\n2026-01-01,Winter\n');
   put(folder, 'free.ics', ics('20260106'));
   await parquet(folder, `('2026-01-05', 'North', 1)`);
@@ -155,7 +156,7 @@ test('V6: a file that changes in the middle of a question is an error where rows
     },
   });
   let touching = false;
-  const book = await open(modelOf('parquet'), engine);
+  const book = await openBook(modelOf('parquet'), engine);
   touching = true;
   await expect(book.ask({ show: ['revenue'], by: 'month', per: ['place'] })).rejects.toMatchObject({
     code: 'source-changed',
@@ -163,7 +164,6 @@ test('V6: a file that changes in the middle of a question is an error where rows
   });
   touching = false;
   expect((await book.ask({ show: ['revenue'], by: 'month', per: ['place'] })).rows).toEqual([['2026-01', 'North', 1]]);
-  await book.close();
 });
 
 test('the fingerprint of a model is that of what it says, in whatever order, and of rows that a program gives there is none (V5)', async () => {

@@ -1,11 +1,11 @@
-import { appendFileSync, mkdtempSync, renameSync, writeFileSync } from 'node:fs';
-import { tmpdir } from 'node:os';
+import { appendFileSync, renameSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { expect, test } from 'vitest';
 import { duckdb } from '../../src/engines/duckdb/index.ts';
 import { memory } from '../../src/engines/memory/index.ts';
 import { loadModel } from '../../src/files/node.ts';
 import { open } from '../../src/index.ts';
+import { makeFolder } from '../setup/folder.ts';
 
 const MODEL = `sources: { lines: { file: lines.csv } }
 facts:
@@ -15,7 +15,7 @@ facts:
 test.each(['memory', 'duckdb'] as const)(
   'V6: %s over files that turn bad answers from the last good state and says so, or tells the fault',
   async (engine) => {
-    const folder = mkdtempSync(join(tmpdir(), 'bad-'));
+    const folder = makeFolder();
     const lines = join(folder, 'lines.csv');
     writeFileSync(join(folder, 'model.yaml'), MODEL);
     writeFileSync(lines, 'day,n\n2026-01-01,1\n2026-01-02,2\n');

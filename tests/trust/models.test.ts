@@ -1,6 +1,5 @@
 import { execFileSync } from 'node:child_process';
-import { existsSync, mkdirSync, mkdtempSync, readdirSync, readFileSync, symlinkSync, writeFileSync } from 'node:fs';
-import { tmpdir } from 'node:os';
+import { existsSync, mkdirSync, readdirSync, readFileSync, symlinkSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import pg from 'pg';
 import { afterAll, beforeAll, describe, expect, inject, test } from 'vitest';
@@ -10,8 +9,9 @@ import { postgres } from '../../src/engines/postgres/index.ts';
 import { urlFiles } from '../../src/files/files.ts';
 import { folderFiles } from '../../src/files/node.ts';
 import { defineModel, type Engine, type Model, open } from '../../src/index.ts';
+import { makeFolder } from '../setup/folder.ts';
 
-const place = mkdtempSync(join(tmpdir(), 'trust-'));
+const place = makeFolder();
 const folder = join(place, 'model');
 mkdirSync(folder);
 writeFileSync(join(place, 'secret.csv'), 'd,k,v\n2026-01-05,secret,1\n');

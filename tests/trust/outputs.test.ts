@@ -1,15 +1,16 @@
 import { spawnSync } from 'node:child_process';
-import { mkdirSync, mkdtempSync, readdirSync, readFileSync, symlinkSync, writeFileSync } from 'node:fs';
-import { tmpdir } from 'node:os';
+import { mkdirSync, readdirSync, readFileSync, symlinkSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { describe, expect, test } from 'vitest';
 import { chartSpec, renderSvg } from '../../src/chart/index.ts';
 import { duckdb } from '../../src/engines/duckdb/index.ts';
 import { memory } from '../../src/engines/memory/index.ts';
-import { defineModel, type Engine, type Model, type ModelInput, open } from '../../src/index.ts';
+import { defineModel, type Engine, type Model, type ModelInput } from '../../src/index.ts';
+import { openBook } from '../setup/book.ts';
 import { durchblick, ROOT } from '../setup/cli.ts';
+import { makeFolder } from '../setup/folder.ts';
 
-const folder = mkdtempSync(join(tmpdir(), 'outputs-'));
+const folder = makeFolder();
 const put = (name: string, text: string): string => {
   writeFileSync(join(folder, name), text);
   return join(folder, name);
@@ -161,7 +162,7 @@ describe('names that mean something to JavaScript', () => {
   } as ModelInput) as unknown as Model;
 
   test('are members and readings like any other, in answers and charts', async () => {
-    const book = await open(named, memory({ t: rows }));
+    const book = await openBook(named, memory({ t: rows }));
     for (const question of [
       { show: ['v', 'constructor', '"toString"'], by: 'month', per: ['k'] },
       { show: ['v', 'constructor vs previous'], by: 'month', per: ['k'], where: { k: ['constructor', '__proto__'] } },
@@ -175,7 +176,6 @@ describe('names that mean something to JavaScript', () => {
       if (question.per)
         for (const row of result.rows) expect(svg.replaceAll('\u200b', '')).toContain(`${String(row[1]).replace('\u2028', '·')}`);
     }
-    await book.close();
   });
 });
 
@@ -192,7 +192,7 @@ describe('limits come before the work', () => {
   ];
 
   test.each(ENGINES)('%s: every day of ten years by 120,000 members is refused, and nothing is fetched for it', async (_, engine) => {
-    const book = await open(
+    const book = await openBook(
       wide,
       engine(() => undefined),
     );
@@ -202,7 +202,6 @@ describe('limits come before the work', () => {
     });
     // Members are looked up by name, and counted.
     expect((book.cost().fetched ?? 0) - before).toBeLessThan(2 * many.length);
-    await book.close();
   });
 
   test('a chart of too many members says so, and the table of them is written', async () => {
@@ -229,16 +228,15 @@ describe('limits come before the work', () => {
     ],
     ['parentheses within parentheses', `${'('.repeat(5000)}v${')'.repeat(5000)}`, 'bad-reading'],
   ])('%s', async (_, reading, code) => {
-    const book = await open(wide, memory({ t: many.slice(0, 10) }));
+    const book = await openBook(wide, memory({ t: many.slice(0, 10) }));
     await expect(book.ask({ show: [reading], by: 'month', range: '2026-01' })).rejects.toMatchObject({ code });
-    await book.close();
   });
 
   test('C8: the same comparison twenty times over, and formulas that double, are one part each', async () => {
     const formulas = Object.fromEntries(Array.from({ length: 40 }, (_, k) => [`f${k}`, k === 0 ? 'v + v' : `f${k - 1} + f${k - 1}`]));
     const doubling = defineModel({ ...wide.input, formulas } as ModelInput) as unknown as Model;
     const rows = Array.from({ length: 30 }, (_, k) => ({ d: `2026-01-${String(k + 1).padStart(2, '0')}`, k: 'a', v: k * k }));
-    const book = await open(doubling, memory({ t: rows }));
+    const book = await openBook(doubling, memory({ t: rows }));
     const nested = Array(3)
       .fill(0)
       .reduce((text) => `(${text} vs previous as difference)`, 'v');
@@ -250,7 +248,6 @@ describe('limits come before the work', () => {
       .reduce((text) => `(${text} vs previous as difference)`, 'v');
     expect((await book.ask({ show: [twenty], by: 'day', range: '2026-01-25' })).rows[0][1]).toBe(0);
     await expect(book.explain({ reading: 'f39', at: '2026-01' })).rejects.toMatchObject({ code: 'too-long-reading' });
-    await book.close();
   });
 });
 
@@ -286,26 +283,23 @@ test('M10: numbers come out with every digit they have, and never as an exponent
   }) as unknown as Model;
   const rows = [1e-300, -1.5e-25, 1e21, 123456.789, 1e308, 5e-324].map((v, i) => ({ d: '2026-01-05', k: `k${i}`, v }));
   for (const engine of [memory({ t: rows }), duckdb({ tables: { t: rows } })]) {
-    const book = await open(model, engine);
+    const book = await openBook(model, engine);
     const lines = (await book.ask({ show: ['most'], per: ['k'] })).toCsv().trimEnd().split('\r\n').slice(1);
     const texts = lines.map((line) => line.split(',')[2]);
     expect(texts.map(Number)).toEqual(rows.map(({ v }) => v));
     for (const text of texts) expect(text).toMatch(/^-?\d+(\.\d+)?$/);
-    await book.close();
   }
   const huge = [1e308, 1e308, 1e308].map((v) => ({ d: '2026-01-05', k: 'a', v }));
   for (const engine of [memory({ t: huge }), duckdb({ tables: { t: huge } })]) {
-    const book = await open(model, engine);
+    const book = await openBook(model, engine);
     const { rows: found, notes } = await book.ask({ show: ['v', 'v - v'], by: 'month' });
     expect(found).toEqual([['2026-01', null, null]]);
     expect(notes.map(({ code }) => code)).toContain('overflow');
-    await book.close();
   }
   const long = [9007199254740993n, 1n].map((v) => ({ d: '2026-01-05', k: 'a', v }));
   for (const engine of [memory({ t: long }), duckdb({ tables: { t: long } })]) {
-    const book = await open(model, engine);
+    const book = await openBook(model, engine);
     const { rows: found, notes } = await book.ask({ show: ['most'], by: 'month' });
     expect([found, notes.map(({ code }) => code)]).toEqual([[['2026-01', 9007199254740992]], ['inexact']]);
-    await book.close();
   }
 });

@@ -1,14 +1,15 @@
-import { mkdirSync, mkdtempSync, readFileSync, writeFileSync } from 'node:fs';
-import { tmpdir } from 'node:os';
+import { mkdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import pg from 'pg';
 import { describe, expect, inject, test } from 'vitest';
 import { memory } from '../../src/engines/memory/index.ts';
 import { postgres } from '../../src/engines/postgres/index.ts';
 import { DurchblickError, defineModel, open, describe as said } from '../../src/index.ts';
+import { openBook } from '../setup/book.ts';
 import { DEMO, durchblick, ROOT } from '../setup/cli.ts';
+import { makeFolder } from '../setup/folder.ts';
 
-const folder = mkdtempSync(join(tmpdir(), 'messages-'));
+const folder = makeFolder();
 const put = (name: string, text: string): string => {
   writeFileSync(join(folder, name), text);
   return join(folder, name);
@@ -162,7 +163,7 @@ test('a table without permission stops only the questions that need it (PostgreS
         pay: { source: 'pay', dates: { paid: 'day' }, measures: { salaries: { sum: 'n' } } },
       },
     });
-    const book = await open(model, postgres({ connectionString: inject('postgres').replace(/\/\/[^@]*@/, `//${schema}@`) }));
+    const book = await openBook(model, postgres({ connectionString: inject('postgres').replace(/\/\/[^@]*@/, `//${schema}@`) }));
     const { result, different } = await book.verify({ show: ['revenue'], per: ['region'], range: '2026-08' });
     expect([result.rows.map((row) => row.slice(1)), different]).toEqual([
       [
@@ -182,7 +183,6 @@ test('a table without permission stops only the questions that need it (PostgreS
         hint: expect.stringContaining('right to read'),
       });
     expect((await book.check()).map(({ message }) => message)).toContainEqual(expect.stringContaining('pay may not be read'));
-    await book.close();
   } finally {
     await client.query(`drop schema ${schema} cascade; drop role ${schema}`);
     await client.end();

@@ -1,5 +1,3 @@
-import { mkdtempSync, writeFileSync } from 'node:fs';
-import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { describe, expect, test } from 'vitest';
 import { chartSpec } from '../../src/chart/index.ts';
@@ -18,8 +16,10 @@ import {
   resultFromJson,
   toDay,
 } from '../../src/index.ts';
+import { openBook } from '../setup/book.ts';
 import { durchblick } from '../setup/cli.ts';
 import { engineOver } from '../setup/engine.ts';
+import { makeFolder } from '../setup/folder.ts';
 
 const lines = [
   { day: '2026-07-10', sent: '2026-08-01', amount: 10.5, region: 'North' },
@@ -47,9 +47,8 @@ const input = {
 } as const satisfies ModelInput;
 const model = defineModel(input);
 const ask = async (question: object) => {
-  const book = await open(model, engineOver({ lines }));
+  const book = await openBook(model, engineOver({ lines }));
   const result = await book.ask({ by: 'month', ...question } as never);
-  await book.close();
   return result;
 };
 
@@ -99,17 +98,15 @@ test.each(['memory', 'duckdb'] as const)('D2: a format is for texts; a value tha
   });
   for (const d of [new Date('2026-08-01T00:00:00Z'), Int32Array.of(toDay('2026-08-01'))]) {
     const tables = { f: d instanceof Date ? [{ d }] : { d } };
-    const book = await open(own, name === 'memory' ? memory(tables) : duckdb({ tables }));
+    const book = await openBook(own, name === 'memory' ? memory(tables) : duckdb({ tables }));
     const { result, different } = await book.verify({ show: ['n'], by: 'month' });
     expect([result.rows, different]).toEqual([[['2026-08', 1]], []]);
-    await book.close();
   }
-  const texts = await open(
+  const texts = await openBook(
     own,
     name === 'memory' ? memory({ f: [{ d: '01.08.2026' }] }) : duckdb({ tables: { f: [{ d: '01.08.2026' }] } }),
   );
   expect((await texts.ask({ show: ['n'], by: 'month' })).rows).toEqual([['2026-08', 1]]);
-  await texts.close();
 });
 
 describe('A2, W7: a window that reaches past the as-of date says that it is cut there', () => {
@@ -264,9 +261,10 @@ describe('an answer that travelled as JSON', () => {
 });
 
 test('the chart of the command line tells roles apart', () => {
-  const folder = mkdtempSync(join(tmpdir(), 'heading-'));
-  writeFileSync(join(folder, 'lines.json'), JSON.stringify(lines));
-  writeFileSync(join(folder, 'm.json'), JSON.stringify({ ...input, sources: { lines: { file: 'lines.json' } } }));
+  const folder = makeFolder({
+    'lines.json': JSON.stringify(lines),
+    'm.json': JSON.stringify({ ...input, sources: { lines: { file: 'lines.json' } } }),
+  });
   const { stdout, stderr } = durchblick('ask', join(folder, 'm.json'), 'revenue', 'revenue on sent', '--by', 'month');
   expect(stderr).not.toContain('error');
   expect(stdout.split('\n')[0].replace(/ +/g, ' ')).toBe('Zeitraum Umsatz (EUR) Umsatz (sent) (EUR)');

@@ -1,11 +1,12 @@
-import { mkdtempSync, writeFileSync } from 'node:fs';
-import { tmpdir } from 'node:os';
+import { writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { DuckDBInstance } from '@duckdb/node-api';
 import { beforeAll, expect, test } from 'vitest';
 import { memory } from '../../src/engines/memory/index.ts';
-import { defineModel, type Engine, open } from '../../src/index.ts';
+import { defineModel, type Engine } from '../../src/index.ts';
+import { openBook } from '../setup/book.ts';
 import { run } from '../setup/cli.ts';
+import { makeFolder } from '../setup/folder.ts';
 
 const model = defineModel({
   dimensions: { region: {} },
@@ -43,7 +44,7 @@ const wrong: Engine = {
 };
 
 test('V2: an engine that adds up wrongly is found out, cell by cell, totals included', async () => {
-  const book = await open(model, wrong);
+  const book = await openBook(model, wrong);
   const { result, cells, different } = await book.verify({
     show: ['revenue', 'posts'],
     by: 'month',
@@ -59,10 +60,9 @@ test('V2: an engine that adds up wrongly is found out, cell by cell, totals incl
     { row: ['Total', 'Total'], column: 'revenue', answered: 13.6, verified: 13.5 },
   ]);
   expect(result.rows[0][2]).toBe(10.1);
-  await book.close();
 });
 
-const folder = mkdtempSync(join(tmpdir(), 'verify-'));
+const folder = makeFolder();
 beforeAll(async () => {
   const instance = await DuckDBInstance.create(join(folder, 'sales.duckdb'));
   const connection = await instance.connect();

@@ -5,6 +5,7 @@ import { daysInWords } from '../../src/result/caption.ts';
 import { layWindow } from '../../src/windows/lay.ts';
 import { indexAt, placeOf } from '../../src/windows/place.ts';
 import { parseShift, parseWindow } from '../../src/windows/syntax.ts';
+import { openBook } from '../setup/book.ts';
 import { engineOver } from '../setup/engine.ts';
 
 const found = calendar({ from: '2015-01-01', to: '2035-12-31', yearSystems: { fiscal: { starts: '--07-01', label: 'FY{year}' } } });
@@ -188,23 +189,21 @@ describe('A1: today moves with the clock, in the time zone of the model', () => 
     ['2026-10-25T22:59:00Z', '2026-10-25', '2026-10-24', '2026-09-30', 25],
     ['2026-10-25T23:00:00Z', '2026-10-26', '2026-10-25', '2026-09-30', 26],
   ])('at %s today is %s, yesterday %s, the last whole month ends on %s', async (now, today, yesterday, lastMonth, mtd) => {
-    const book = await open(model, engineOver({ rows }), { clock: () => Date.parse(now) });
+    const book = await openBook(model, engineOver({ rows }), { clock: () => Date.parse(now) });
     expect(isoOf(await book.asOf('today'))).toBe(today);
     expect(isoOf(await book.asOf('yesterday'))).toBe(yesterday);
     expect(isoOf(await book.asOf('end(-1 month)'))).toBe(lastMonth);
     const result = await book.ask({ show: ['n'], range: 'mtd' });
     expect([result.asOf, result.rows[0][1], result.periods[0].start]).toEqual([today, mtd, `${today.slice(0, 7)}-01`]);
-    await book.close();
   });
 
   test('one book, and the clock goes on', async () => {
     let now = '2026-11-30T12:00:00Z';
-    const book = await open(model, engineOver({ rows }), { clock: () => Date.parse(now) });
+    const book = await openBook(model, engineOver({ rows }), { clock: () => Date.parse(now) });
     const month = async () => (await book.ask({ show: ['n over mtd'], by: ['mtd'] })).rows[0][1];
     expect(await month()).toBe(30);
     now = '2026-12-01T00:00:00Z';
     expect(await month()).toBe(1);
-    await book.close();
   });
 });
 
