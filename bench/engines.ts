@@ -3,7 +3,7 @@ import { cpus } from 'node:os';
 import { type DuckDBConnection, DuckDBInstance } from '@duckdb/node-api';
 import { duckdb } from '../src/engines/duckdb/index.ts';
 import { defineModel, open, type Question } from '../src/index.ts';
-import { orderModel, orderStatements } from '../tests/setup/orders.ts';
+import { orderModel, orderStatements } from './orders.ts';
 import { median, ms, print, READINGS, ratio, timed } from './rig.ts';
 
 /**

@@ -2,7 +2,7 @@ import { existsSync, mkdirSync, statSync } from 'node:fs';
 import { DuckDBInstance } from '@duckdb/node-api';
 import { duckdb } from '../src/engines/duckdb/index.ts';
 import { defineModel, open, type Question } from '../src/index.ts';
-import { orderModel, orderStatements } from '../tests/setup/orders.ts';
+import { orderModel, orderStatements } from './orders.ts';
 import { ms, print, timed } from './rig.ts';
 
 /** A hundred million lines in Parquet, read where they lie; the most memory this process ever had is printed. */

@@ -1,3 +1,4 @@
+import { table } from '../setup/table.ts';
 import { readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { DuckDBInstance } from '@duckdb/node-api';
@@ -47,15 +48,11 @@ describe('Arrow and Parquet', () => {
   test('an Arrow file has the rows of the CSV, typed', () => {
     const file = join(folder, 'answer.arrow');
     expect(durchblick('ask', DEMO, ...QUESTION, '--format', 'arrow', '--output', file).code).toBe(0);
-    const table = tableFromIPC(readFileSync(file));
-    expect(table.schema.fields.map(({ name, type }) => [name, String(type)])).toEqual([
-      ['period', 'Utf8'],
-      ['region', 'Utf8'],
-      ['revenue', 'Float64'],
-      ['orders', 'Float64'],
-      ['revenue over mtd vs year-earlier as change', 'Float64'],
-    ]);
-    expect(table.toArray().map((row) => Object.values(row.toJSON()))).toEqual(wanted);
+    const arrow = tableFromIPC(readFileSync(file));
+    expect(arrow.schema.fields.map(({ name, type }) => [name, String(type)])).toEqual(
+      table("period Utf8 | region Utf8 | revenue Float64 | orders Float64 | 'revenue over mtd vs year-earlier as change' Float64"),
+    );
+    expect(arrow.toArray().map((row) => Object.values(row.toJSON()))).toEqual(wanted);
   });
 
   test('so has a Parquet file', async () => {

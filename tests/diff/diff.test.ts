@@ -6,6 +6,7 @@ import { memory } from '../../src/engines/memory/index.ts';
 import { defineModel, type ModelInput, type Question } from '../../src/index.ts';
 import { DEMO, durchblick, ROOT, run } from '../setup/cli.ts';
 import { makeFolder } from '../setup/folder.ts';
+import { table } from '../setup/table.ts';
 
 type Row = Record<string, unknown>;
 type Tables = Readonly<Record<string, readonly Row[]>>;
@@ -182,16 +183,10 @@ test('of several changes each is blamed for the cells that it alone makes differ
     t.sales.push(at('2026-03-12', { id: 6 }));
   };
   const [reading] = (await diffOf(BY_MONTH('revenue'), several)).questions[0].readings;
-  expect(reading.differing.map(({ period, was, now }) => [period, was, now])).toEqual([
-    ['2026-03', 10, 20],
-    ['2026-01', 25, 30],
-    ['2026-02', 50, 52],
-  ]);
-  expect(reading.why.map(({ code, cells }) => [code, cells])).toEqual([
-    ['definition', 1],
-    ['rows-added', 2],
-    ['rows-changed', 2],
-  ]);
+  expect(reading.differing.map(({ period, was, now }) => [period, was, now])).toEqual(
+    table('2026-03 10 20 | 2026-01 25 30 | 2026-02 50 52'),
+  );
+  expect(reading.why.map(({ code, cells }) => [code, cells])).toEqual(table('definition 1 | rows-added 2 | rows-changed 2'));
   const both: Change = ({ input: model, tables }) => {
     (model as Loose).facts.sales.measures.web.where = { channel: 'fair' };
     (tables as Loose).sales.push(at('2026-03-12', { id: 6, channel: 'fair' }));

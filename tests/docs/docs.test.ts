@@ -9,6 +9,7 @@ import { renderPages } from '../../scripts/docs.ts';
 import { defineModel, type Engine, open } from '../../src/index.ts';
 import { openBook } from '../setup/book.ts';
 import { durchblick, ROOT } from '../setup/cli.ts';
+import { table } from '../setup/table.ts';
 
 const read = (name: string): string => readFileSync(join(ROOT, name), 'utf8');
 const pages = [
@@ -101,10 +102,7 @@ test('the engine of adding-an-engine.md answers over HTTP, and says what it cann
   const model = (source: string) =>
     defineModel({ sources: { [source]: {} }, facts: { f: { source, dates: { on: 'day' }, measures: { n: { sum: 'n' } } } } });
   const book = await openBook(model('lines'), overHttp(base));
-  expect((await book.ask({ show: ['n over ytd'], by: 'month' })).rows).toEqual([
-    ['2026-01', 2],
-    ['2026-02', 5],
-  ]);
+  expect((await book.ask({ show: ['n over ytd'], by: 'month' })).rows).toEqual(table('2026-01 2 | 2026-02 5'));
   await expect(open(model('nothing'), overHttp(base))).rejects.toMatchObject({ code: 'no-file', kind: 'engine' });
   server.close();
 });

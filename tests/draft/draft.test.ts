@@ -9,6 +9,7 @@ import type { Question } from '../../src/index.ts';
 import { openBook } from '../setup/book.ts';
 import { durchblick, ROOT } from '../setup/cli.ts';
 import { makeFolder } from '../setup/folder.ts';
+import { table } from '../setup/table.ts';
 
 const bytes = (text: string): Uint8Array => new TextEncoder().encode(text);
 const files = (texts: Readonly<Record<string, string>>) => Object.entries(texts).map(([file, text]) => ({ file, bytes: bytes(text) }));
@@ -81,10 +82,7 @@ test('semicolons and decimal commas; links by their values, whatever they are ca
     },
     { show: ['revenue', 'belegs', 'kundes'], per: ['gruppe'] },
   );
-  expect(rows.map(([, ...row]) => row)).toEqual([
-    ['Farne', 40, 40, 4],
-    ['Rosen', 2079.5, 60, 4],
-  ]);
+  expect(rows.map(([, ...row]) => row)).toEqual(table('Farne 40 40 4 | Rosen 2079.5 60 4'));
   expect(yaml).toContain('{ file: Umsatz.csv, decimal: comma }');
   expect(guesses).toContain('Ware: its values are those of Nummer in Artikel.csv');
   expect(guesses).toContain('decimal comma');
@@ -191,10 +189,7 @@ test('a table that others link to is a dimension, dates of its own or not; with 
   expect(yaml).toMatch(/customer: \{ source: customers, key: customer_id/);
   expect(yaml).not.toMatch(/source: customers\n/);
   expect(yaml).toMatch(/order: \{ source: orders, key: order_id/);
-  expect(rows.map((row) => row.slice(1))).toEqual([
-    ['Ann', 3],
-    ['Bob', 5],
-  ]);
+  expect(rows.map((row) => row.slice(1))).toEqual(table('Ann 3 | Bob 5'));
   expect(guesses).toContain('customers.csv: others link to its rows, so it is a dimension');
   expect(guesses).toContain('orders.csv: others link to its rows, so it is a dimension and a fact');
 });

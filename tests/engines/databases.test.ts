@@ -8,8 +8,9 @@ import type { Statement } from '../../src/engines/sql/database.ts';
 import { type Book, defineModel, type Engine, type Model, open, type Question } from '../../src/index.ts';
 import { openBook } from '../setup/book.ts';
 import { makeFolder } from '../setup/folder.ts';
-import { orderModel, orderStatements } from '../setup/orders.ts';
+import { orderModel, orderStatements } from '../../bench/orders.ts';
 import { type Postgres, startPostgres } from '../setup/postgres.ts';
+import { table } from '../setup/table.ts';
 import { loadTables, type Tables } from '../setup/tables.ts';
 
 let server: Postgres;
@@ -65,10 +66,7 @@ describe('names and values that would break out of a statement', () => {
       const book = await openBook(model, engine);
       for (const question of questions) expect(await bytes(book, question)).toBe(await bytes(wanted, question));
     }
-    expect((await wanted.ask(questions[1])).rows).toEqual([
-      ['2026-01-05', 2.5],
-      ['2026-01-06', null],
-    ]);
+    expect((await wanted.ask(questions[1])).rows).toEqual(table('2026-01-05 2.5 | 2026-01-06 –'));
     await loaded.drop();
   });
 });

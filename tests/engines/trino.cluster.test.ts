@@ -12,6 +12,7 @@ import { openBook } from '../setup/book.ts';
 import { durchblick } from '../setup/cli.ts';
 import { clusterUrl } from '../setup/cluster.ts';
 import { makeFolder } from '../setup/folder.ts';
+import { table } from '../setup/table.ts';
 
 const model = defineModel({
   sources: { sales: { table: 'sales' }, shops: { table: 'shops' } },
@@ -58,25 +59,16 @@ describe.skipIf(clusterUrl === undefined)('states of a cluster (V5, V6)', () => 
     const book = await opened('lake');
     const first = await book.ask(QUESTION as never);
     expect(first.notes).toEqual([]);
-    expect(await rowsOf(book)).toEqual([
-      ['Harbour', 7.25, 1],
-      ['Old Town', 12.5, 1],
-    ]);
+    expect(await rowsOf(book)).toEqual(table("Harbour 7.25 1 | 'Old Town' 12.5 1"));
     const { scans } = book.cost();
     expect((await book.ask({ show: ['revenue'], per: ['shop'], by: 'month', range: '2026' } as never)).state?.data).toBe(first.state?.data);
     expect(book.cost().scans).toBe(scans);
     await run('lake', "insert into sales values (date '2026-03-01', 1, decimal '100.00', 'a')");
-    expect(await rowsOf(book)).toEqual([
-      ['Harbour', 7.25, 1],
-      ['Old Town', 112.5, 1],
-    ]);
+    expect(await rowsOf(book)).toEqual(table("Harbour 7.25 1 | 'Old Town' 112.5 1"));
     expect((await book.ask(QUESTION as never)).state?.data).not.toBe(first.state?.data);
     // A table that only names members is part of the state, too.
     await run('lake', "update shops set name = 'New Town' where id = 1");
-    expect(await rowsOf(book)).toEqual([
-      ['Harbour', 7.25, 1],
-      ['New Town', 112.5, 1],
-    ]);
+    expect(await rowsOf(book)).toEqual(table("Harbour 7.25 1 | 'New Town' 112.5 1"));
     await run('lake', 'drop table sales');
     await expect(rowsOf(book)).rejects.toThrow(/sales/);
     await run('lake', "create table sales as select date '2026-01-05' as sold, 2 as shop, decimal '1.00' as amount, 'c' as buyer");
@@ -88,10 +80,7 @@ describe.skipIf(clusterUrl === undefined)('states of a cluster (V5, V6)', () => 
     const book = await opened('memory');
     expect((await book.ask(QUESTION as never)).notes.map(({ code }) => code)).toEqual(['unpinned-state']);
     await run('memory', "insert into sales values (date '2026-03-01', 1, decimal '100.00', 'a')");
-    expect(await rowsOf(book)).toEqual([
-      ['Harbour', 7.25, 1],
-      ['Old Town', 112.5, 1],
-    ]);
+    expect(await rowsOf(book)).toEqual(table("Harbour 7.25 1 | 'Old Town' 112.5 1"));
     await book.close();
   });
 
@@ -293,13 +282,9 @@ facts:
     const book = await openBook(edges, trino({ ...place('memory'), trace: ({ sql }) => void statements.push(sql) }));
     const { rows } = await book.ask({ show: ['revenue'], by: 'day', per: ['shop'], gaps: 'hide' } as never);
     for (const table of ['edges', 'ends']) await run('memory', `drop table ${table}`);
-    expect(rows).toEqual([
-      ['1969-12-31', 'first', 1],
-      ['1969-12-31', '(none)', 4],
-      ['1970-01-01', 'below', 16],
-      ['1970-01-01', 'last', 2.5],
-      ['1970-01-01', '(unknown)', 8.25],
-    ]);
+    expect(rows).toEqual(
+      table('1969-12-31 first 1 | 1969-12-31 (none) 4 | 1970-01-01 below 16 | 1970-01-01 last 2.5 | 1970-01-01 (unknown) 8.25'),
+    );
     expect(statements.some((sql) => sql.includes(' as packed'))).toBe(true);
   });
 

@@ -18,6 +18,7 @@ import { openBook } from '../setup/book.ts';
 import { durchblick, ROOT } from '../setup/cli.ts';
 import { assertDraws } from '../setup/draws.ts';
 import { makeFolder } from '../setup/folder.ts';
+import { table } from '../setup/table.ts';
 import { modelOf, readBy } from './reading.ts';
 
 test('the assembled look at CSV files is that of its text', async () => {
@@ -105,10 +106,7 @@ describe('one look at the bytes of a CSV file (V7)', () => {
 
   test('decimals are counted as they are written, and as they are needed (M10)', async () => {
     const found = await look('a,b\n1.50,2.000\n1.25,3\n,1.100000\n', ['decimal', 'decimal']);
-    expect(found?.fields.map(({ decimals, needed }) => [decimals, needed])).toEqual([
-      [2, 2],
-      [6, 1],
-    ]);
+    expect(found?.fields.map(({ decimals, needed }) => [decimals, needed])).toEqual(table('2 2 | 6 1'));
     expect(FIELD_FORMS).toContain(found?.fields[0].form);
   });
 });
@@ -187,10 +185,7 @@ describe('typed reading means what the reader of texts means, also where the gue
       }),
     );
     for (const own of shown) expect(own).toEqual(shown[0]);
-    expect(shown[0]?.first).toEqual([
-      ['2026-01-06', 'b', '2.50', 'tall, green'],
-      ['2026-01-06', 'b', '007.5', 'x'],
-    ]);
+    expect(shown[0]?.first).toEqual(table("2026-01-06 b '2.50' 'tall, green' | 2026-01-06 b '007.5' x"));
   });
 });
 
@@ -214,10 +209,9 @@ test('V3, G9: a fixed filter on versions leaves rows of typed files, with column
   for (const engine of readers(folder)) {
     const book = await openBook(model, engine, { where: { 'customer.segment': 'old' } });
     expect((await book.ask({ show: ['v'], by: 'day' })).rows).toEqual([['2026-01-06', 10]]);
-    expect((await book.explain({ reading: 'v', at: '2026-01-06' })).parts[0].rows?.first).toEqual([
-      ['2026-01-06', '2', '2.50', 'x', null],
-      ['2026-01-06', '1', '007.5', 'y', null],
-    ]);
+    expect((await book.explain({ reading: 'v', at: '2026-01-06' })).parts[0].rows?.first).toEqual(
+      table("2026-01-06 '2' '2.50' x – | 2026-01-06 '1' '007.5' y –"),
+    );
   }
 });
 
@@ -236,10 +230,7 @@ test('G10: a source of facts that rates are taken from too is read for both', as
   });
   for (const engine of readers(folder)) {
     const book = await openBook(model, engine);
-    expect((await book.ask({ show: ['v', 'quotes'], by: 'day' })).rows).toEqual([
-      ['2026-01-05', 1.8, 2],
-      ['2026-01-06', 3.6, 1],
-    ]);
+    expect((await book.ask({ show: ['v', 'quotes'], by: 'day' })).rows).toEqual(table('2026-01-05 1.8 2 | 2026-01-06 3.6 1'));
   }
 });
 

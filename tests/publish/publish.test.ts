@@ -10,6 +10,7 @@ import { type DurchblickError, defineModel } from '../../src/index.ts';
 import { runEvery } from '../../src/publish/every.ts';
 import { durchblick, ROOT } from '../setup/cli.ts';
 import { makeFolder } from '../setup/folder.ts';
+import { table } from '../setup/table.ts';
 
 const demo = (publications: string): string => {
   const folder = makeFolder();
@@ -267,19 +268,7 @@ describe('again and again', () => {
       },
       now: () => time,
     });
-    expect(ran).toEqual([
-      ['a', 0],
-      ['b', 10],
-      ['a', 100],
-      ['b', 340],
-      ['b', 350],
-      ['a', 400],
-      ['b', 450],
-      ['a', 500],
-      ['b', 550],
-      ['a', 600],
-      ['b', 650],
-    ]);
+    expect(ran).toEqual(table('a 0 | b 10 | a 100 | b 340 | b 350 | a 400 | b 450 | a 500 | b 550 | a 600 | b 650'));
   });
 
   test('a process that publishes until it is told to end, and says how it goes', async () => {

@@ -20,6 +20,7 @@ import { openBook } from '../setup/book.ts';
 import { durchblick } from '../setup/cli.ts';
 import { engineOver } from '../setup/engine.ts';
 import { makeFolder } from '../setup/folder.ts';
+import { table } from '../setup/table.ts';
 
 const lines = [
   { day: '2026-07-10', sent: '2026-08-01', amount: 10.5, region: 'North' },
@@ -222,11 +223,7 @@ describe('D1: wherever the calendar takes a day, a date as text does as well, an
 test('decimals of a column without a format are aligned: as many as its longest, at most six (M10)', async () => {
   const { columns, toTable } = await ask({ show: ['plain', 'plain / 7', 'plain / plain'], totals: true });
   expect(columns.slice(1).map(({ format }) => format?.minimumFractionDigits)).toEqual([2, 6, 0]);
-  expect(toTable().rows.map(({ cells }) => cells.slice(1))).toEqual([
-    ['10,50', '1,500000', '1'],
-    ['25,25', '3,607143', '1'],
-    ['35,75', '5,107143', '1'],
-  ]);
+  expect(toTable().rows.map(({ cells }) => cells.slice(1))).toEqual(table("10,50 1,500000 '1' | 25,25 3,607143 '1' | 35,75 5,107143 '1'"));
 });
 
 describe('an answer that travelled as JSON', () => {

@@ -1,4 +1,4 @@
-import type { ModelInput } from '../../src/index.ts';
+import type { ModelInput } from '../src/index.ts';
 
 /**
  * Orders and their lines in the shape of a trading company's books: one to seven lines an order, and four dates a
