@@ -1,19 +1,22 @@
 import { describe, expect, test } from 'vitest';
-import { defineModel, open, toDay } from '../../src/index.ts';
+import { open, toDay } from '../../src/index.ts';
 import { engineOver } from '../setup/engine.ts';
+import { factModel } from '../setup/model.ts';
 
 // Two days of data: whatever lies further away is there only because a window or a comparison reaches it (U8, M12).
-const model = defineModel({
-  name: 'Far',
-  calendar: {
-    yearSystems: { fiscal: { starts: '--07-01' } },
-    periods: { season: { rows: { Young: '1950-03-01', Old: '1995-03-01', Last: '2026-03-01' } } },
+const model = factModel(
+  'f',
+  { source: 'rows', dates: { on: 'day' }, measures: { n: { count: 'rows' } } },
+  {
+    name: 'Far',
+    calendar: {
+      yearSystems: { fiscal: { starts: '--07-01' } },
+      periods: { season: { rows: { Young: '1950-03-01', Old: '1995-03-01', Last: '2026-03-01' } } },
+    },
+    windows: { generation: 'P40Y/anchor', founding: '1961-05-08/anchor', 'thirty-quarters': 'start(-119 quarter)/anchor' },
+    comparisons: { decades: { shift: '-P60Y' }, fiscal: { shift: '-30 fiscal-year' }, seasons: { shift: '-2 season' } },
   },
-  windows: { generation: 'P40Y/anchor', founding: '1961-05-08/anchor', 'thirty-quarters': 'start(-119 quarter)/anchor' },
-  comparisons: { decades: { shift: '-P60Y' }, fiscal: { shift: '-30 fiscal-year' }, seasons: { shift: '-2 season' } },
-  sources: { rows: {} },
-  facts: { f: { source: 'rows', dates: { on: 'day' }, measures: { n: { count: 'rows' } } } },
-});
+);
 const rows = [{ day: '2026-05-01' }, { day: '2026-05-31' }];
 
 /** Monday to Friday, counted one by one. */

@@ -6,8 +6,9 @@ import { type ChartOptions, chartSpec, renderChart } from '../../src/chart/index
 import { DARK, LIGHT } from '../../src/chart/look.ts';
 import { memory } from '../../src/engines/memory/index.ts';
 import { loadModel } from '../../src/files/node.ts';
-import { type Book, defineModel, open, type Question, type Result } from '../../src/index.ts';
+import { type Book, open, type Question, type Result } from '../../src/index.ts';
 import { ROOT } from '../setup/cli.ts';
+import { factModel } from '../setup/model.ts';
 
 let book: Book;
 beforeAll(async () => {
@@ -238,10 +239,11 @@ test('SVG, HTML and PNG come out whole; an answer without rows is an error that 
 });
 
 test('C8: a comparison is drawn by its form, written out or behind the name of a formula', async () => {
-  const own = defineModel({
-    facts: { f: { source: 'f', dates: { d: 'd' }, measures: { n: { sum: 'n' } } } },
-    formulas: { growth: 'n vs previous as change', before: '(n vs previous)' },
-  });
+  const own = factModel(
+    'f',
+    { dates: { d: 'd' }, measures: { n: { sum: 'n' } } },
+    { formulas: { growth: 'n vs previous as change', before: '(n vs previous)' } },
+  );
   const rows = [3, 4, 6].map((n, k) => ({ d: `2026-0${k + 1}-01`, n }));
   const book = await open(own, memory({ f: rows }));
   const marks = async (reading: string): Promise<string> => {

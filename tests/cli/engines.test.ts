@@ -1,4 +1,3 @@
-import { table } from '../setup/table.ts';
 import { readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { DuckDBInstance } from '@duckdb/node-api';
@@ -10,6 +9,7 @@ import { loadModel } from '../../src/files/node.ts';
 import { openBook } from '../setup/book.ts';
 import { DEMO, durchblick, ROOT, run } from '../setup/cli.ts';
 import { makeFolder } from '../setup/folder.ts';
+import { table } from '../setup/table.ts';
 
 const folder = makeFolder();
 const QUESTION = [

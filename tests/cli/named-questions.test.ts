@@ -7,6 +7,7 @@ import { defineModel, open, type Question } from '../../src/index.ts';
 import { openBook } from '../setup/book.ts';
 import { durchblick, ROOT } from '../setup/cli.ts';
 import { makeFolder } from '../setup/folder.ts';
+import { factModel } from '../setup/model.ts';
 
 const DEMO = join(ROOT, 'demo');
 const csv = (...args: string[]): string => {
@@ -109,10 +110,11 @@ test('names in the questions of a model are checked with it', () => {
 });
 
 test('in the library, a year may be a number, as YAML reads it', async () => {
-  const model = defineModel({
-    facts: { sales: { source: 'sales', grain: 'day', dates: { sold: 'day' }, measures: { taken: { sum: 'amount' } } } },
-    questions: { yearly: { show: ['taken'], range: 2026 } },
-  });
+  const model = factModel(
+    'sales',
+    { grain: 'day', dates: { sold: 'day' }, measures: { taken: { sum: 'amount' } } },
+    { questions: { yearly: { show: ['taken'], range: 2026 } } },
+  );
   const book = await openBook(
     model,
     memory({

@@ -3,11 +3,12 @@ import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, test } from 'vitest';
 import { memory } from '../../src/engines/memory/index.ts';
 import { loadModel } from '../../src/files/node.ts';
-import { type Book, defineModel, type NamedEntry, open, type Question } from '../../src/index.ts';
+import { type Book, type NamedEntry, open, type Question } from '../../src/index.ts';
 import { namesOf } from '../../src/result/names.ts';
 import { loadWords } from '../../src/words/words.ts';
 import { durchblick, ROOT } from '../setup/cli.ts';
 import { makeFolder } from '../setup/folder.ts';
+import { factModel } from '../setup/model.ts';
 
 await loadWords('en');
 
@@ -71,22 +72,21 @@ describe('what `names` lists can be asked for', () => {
 });
 
 describe('names that could mean several', () => {
-  const model = defineModel({
-    sources: { sales: {}, shops: {}, goods: {} },
-    dimensions: {
-      shop: { source: 'shops', key: 'id', attributes: { shop: 'name', group: 'group', weekday: 'opens' } },
-      good: { source: 'goods', key: 'id', attributes: { good: 'name', group: 'group' } },
+  const model = factModel(
+    'sales',
+    {
+      grain: 'day',
+      dates: { sold: 'sold' },
+      links: { shop: 'shop_id', good: 'good_id' },
+      measures: { taken: { sum: 'amount', where: { shop: { not: ['Old'] }, 'good.group': ['a', 'b'] } } },
     },
-    facts: {
-      sales: {
-        source: 'sales',
-        grain: 'day',
-        dates: { sold: 'sold' },
-        links: { shop: 'shop_id', good: 'good_id' },
-        measures: { taken: { sum: 'amount', where: { shop: { not: ['Old'] }, 'good.group': ['a', 'b'] } } },
+    {
+      dimensions: {
+        shop: { source: 'shops', key: 'id', attributes: { shop: 'name', group: 'group', weekday: 'opens' } },
+        good: { source: 'goods', key: 'id', attributes: { good: 'name', group: 'group' } },
       },
     },
-  });
+  );
   const attributes = namesOf(model as never).flatMap(({ kind, name }) => (kind === 'attribute' ? [name] : []));
 
   test('each is listed under the shortest name that finds it, once', () => {
@@ -97,22 +97,22 @@ describe('names that could mean several', () => {
   });
 
   test('what the model says of a name is listed with it; the owner of a measure is that of its fact where it has none', () => {
-    const said = defineModel({
-      dimensions: { shop: { source: 'shops', key: 'id', attributes: { shop: { column: 'name', description: 'As on the sign.' } } } },
-      facts: {
-        sales: {
-          source: 'sales',
-          owner: 'sales',
-          dates: { sold: { column: 'sold', description: 'When it was paid.' } },
-          links: { shop: 'shop_id' },
-          measures: { taken: { sum: 'amount', description: 'With tax.' }, lost: { sum: 'loss', owner: 'audit' } },
-        },
+    const said = factModel(
+      'sales',
+      {
+        owner: 'sales',
+        dates: { sold: { column: 'sold', description: 'When it was paid.' } },
+        links: { shop: 'shop_id' },
+        measures: { taken: { sum: 'amount', description: 'With tax.' }, lost: { sum: 'loss', owner: 'audit' } },
       },
-      formulas: { left: { is: 'taken - lost', owner: 'board', description: 'What stays.' } },
-      windows: { fortnight: { is: 'P14D/anchor', description: 'Two weeks.' } },
-      comparisons: { before: { shift: '-P1Y', description: 'A year ago.' } },
-      questions: { weekly: { show: ['taken'], by: 'week', description: 'For Mondays.' } },
-    });
+      {
+        dimensions: { shop: { source: 'shops', key: 'id', attributes: { shop: { column: 'name', description: 'As on the sign.' } } } },
+        formulas: { left: { is: 'taken - lost', owner: 'board', description: 'What stays.' } },
+        windows: { fortnight: { is: 'P14D/anchor', description: 'Two weeks.' } },
+        comparisons: { before: { shift: '-P1Y', description: 'A year ago.' } },
+        questions: { weekly: { show: ['taken'], by: 'week', description: 'For Mondays.' } },
+      },
+    );
     const saidOf = namesOf(said).flatMap(({ name, description, owner }) => ((description ?? owner) ? [[name, description, owner]] : []));
     expect(saidOf).toEqual([
       ['taken', 'With tax.', 'sales'],

@@ -1,6 +1,7 @@
 import { join } from 'node:path';
 import { DuckDBInstance } from '@duckdb/node-api';
 import { afterAll, beforeAll, describe, expect, test } from 'vitest';
+import { orderModel, orderStatements } from '../../bench/orders.ts';
 import { duckdb } from '../../src/engines/duckdb/index.ts';
 import { memory } from '../../src/engines/memory/index.ts';
 import { postgres } from '../../src/engines/postgres/index.ts';
@@ -8,7 +9,7 @@ import type { Statement } from '../../src/engines/sql/database.ts';
 import { type Book, defineModel, type Engine, type Model, open, type Question } from '../../src/index.ts';
 import { openBook } from '../setup/book.ts';
 import { makeFolder } from '../setup/folder.ts';
-import { orderModel, orderStatements } from '../../bench/orders.ts';
+import { factModel } from '../setup/model.ts';
 import { type Postgres, startPostgres } from '../setup/postgres.ts';
 import { table } from '../setup/table.ts';
 import { loadTables, type Tables } from '../setup/tables.ts';
@@ -72,11 +73,11 @@ describe('names and values that would break out of a statement', () => {
 });
 
 /** Sales of which a view says slowly what they are, so that a question can be met in the middle. */
-const slowModel = defineModel({
-  sources: { sales: { query: 'select day, amount, region from sales where pg_sleep(0.002) is not null' } },
-  dimensions: { region: {} },
-  facts: { sales: { source: 'sales', dates: { on: 'day' }, links: { region: 'region' }, measures: { revenue: { sum: 'amount' } } } },
-});
+const slowModel = factModel(
+  'sales',
+  { dates: { on: 'day' }, links: { region: 'region' }, measures: { revenue: { sum: 'amount' } } },
+  { sources: { sales: { query: 'select day, amount, region from sales where pg_sleep(0.002) is not null' } } },
+);
 const slowTables: Tables = {
   sales: Array.from({ length: 400 }, (_, k) => ({
     day: `2026-01-${String(1 + (k % 28)).padStart(2, '0')}`,
@@ -132,11 +133,11 @@ describe('a PostgreSQL server with troubles', () => {
   });
 
   test('questions change nothing: every transaction is read-only', async () => {
-    const writing = defineModel({
-      sources: { sales: { query: `select day, amount, region, nextval('numbers') as n from sales` } },
-      dimensions: {},
-      facts: { sales: { source: 'sales', dates: { on: 'day' }, measures: { revenue: { sum: 'amount' } } } },
-    });
+    const writing = factModel(
+      'sales',
+      { dates: { on: 'day' }, measures: { revenue: { sum: 'amount' } } },
+      { sources: { sales: { query: `select day, amount, region, nextval('numbers') as n from sales` } } },
+    );
     await server.client.query('create sequence slow.numbers');
     await expect(
       open(writing, postgres({ connectionString: server.url + options })).then((own) => own.ask({ show: ['revenue'] })),
@@ -181,17 +182,10 @@ describe('a PostgreSQL server with troubles', () => {
 
 test('two hundred questions at once share connections and scans, and each gets its own answer', async () => {
   const tables: Tables = { sales: slowTables.sales };
-  const model = defineModel({
-    sources: { sales: {} },
-    dimensions: { region: {} },
-    facts: {
-      sales: {
-        source: 'sales',
-        dates: { on: 'day' },
-        links: { region: 'region' },
-        measures: { revenue: { sum: 'amount' }, rows: { count: 'rows' } },
-      },
-    },
+  const model = factModel('sales', {
+    dates: { on: 'day' },
+    links: { region: 'region' },
+    measures: { revenue: { sum: 'amount' }, rows: { count: 'rows' } },
   });
   const loaded = await loadTables(server.client, 'many', tables);
   const statements: Statement[] = [];

@@ -8,16 +8,18 @@ import { trino } from '../../src/engines/trino/index.ts';
 import { defineModel, open } from '../../src/index.ts';
 import { openBook } from '../setup/book.ts';
 import { cluster, loadIntoCluster } from '../setup/cluster.ts';
+import { factModel } from '../setup/model.ts';
 
-const model = defineModel({
-  sources: {
-    sales: { table: 'sales' },
-    heavy: { query: 'select sold, amount from sales, unnest(sequence(1, 10000)), unnest(sequence(1, 10000)), unnest(sequence(1, 100))' },
+const model = factModel(
+  'sales',
+  { dates: { sold: 'sold' }, measures: { revenue: { sum: 'amount' } } },
+  {
+    sources: {
+      sales: { table: 'sales' },
+      heavy: { query: 'select sold, amount from sales, unnest(sequence(1, 10000)), unnest(sequence(1, 10000)), unnest(sequence(1, 100))' },
+    },
   },
-  facts: {
-    sales: { source: 'sales', dates: { sold: 'sold' }, measures: { revenue: { sum: 'amount' } } },
-  },
-});
+);
 const SALES = [
   { sold: '2026-01-05', amount: 12.5 },
   { sold: '2026-02-01', amount: 7.25 },

@@ -1,10 +1,10 @@
 import { expect, test } from 'vitest';
 import { openBook } from '../setup/book.ts';
 import { ROOT } from '../setup/cli.ts';
+import { factModel } from '../setup/model.ts';
 
 /** The package as it is built: only there is the second thread. */
 const built = (path: string): Promise<unknown> => import(`${ROOT}dist/${path}`);
-const { defineModel } = (await built('index.js')) as typeof import('../../src/index.ts');
 const { memory } = (await built('engines/memory/index.js')) as typeof import('../../src/engines/memory/index.ts');
 
 test('two threads add up what one would (M10)', async () => {
@@ -12,10 +12,7 @@ test('two threads add up what one would (M10)', async () => {
   const day = Int32Array.from({ length: rows }, (_, i) => 20000 + ((i * 7919) % 500));
   const amount = Float64Array.from({ length: rows }, (_, i) => ((i * 31) % 9973) / 100);
   const region = Array.from({ length: rows }, (_, i) => ['North', 'South', 'Alps'][i % 3]);
-  const model = defineModel({
-    dimensions: { region: {} },
-    facts: { lines: { source: 'lines', dates: { ordered: 'day' }, links: { region: 'region' }, measures: { revenue: { sum: 'amount' } } } },
-  });
+  const model = factModel('lines', { dates: { ordered: 'day' }, links: { region: 'region' }, measures: { revenue: { sum: 'amount' } } });
   const book = await openBook(model, memory({ lines: { day, amount, region } }));
   const result = await book.ask({ show: ['revenue'], by: 'month', per: ['region'] });
   const cents = new Map<string, number>();

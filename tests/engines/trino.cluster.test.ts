@@ -12,20 +12,17 @@ import { openBook } from '../setup/book.ts';
 import { durchblick } from '../setup/cli.ts';
 import { clusterUrl } from '../setup/cluster.ts';
 import { makeFolder } from '../setup/folder.ts';
+import { factModel } from '../setup/model.ts';
 import { table } from '../setup/table.ts';
 
-const model = defineModel({
-  sources: { sales: { table: 'sales' }, shops: { table: 'shops' } },
-  dimensions: { shop: { source: 'shops', key: 'id', attributes: { shop: 'name' } } },
-  facts: {
-    sales: {
-      source: 'sales',
-      dates: { sold: 'sold' },
-      links: { shop: 'shop' },
-      measures: { revenue: { sum: 'amount' }, buyers: { countDistinct: 'buyer' } },
-    },
+const model = factModel(
+  'sales',
+  { dates: { sold: 'sold' }, links: { shop: 'shop' }, measures: { revenue: { sum: 'amount' }, buyers: { countDistinct: 'buyer' } } },
+  {
+    sources: { sales: { table: 'sales' }, shops: { table: 'shops' } },
+    dimensions: { shop: { source: 'shops', key: 'id', attributes: { shop: 'name' } } },
   },
-});
+);
 const QUESTION = { show: ['revenue', 'buyers'], per: ['shop'], range: '2026' } as const;
 
 describe.skipIf(clusterUrl === undefined)('states of a cluster (V5, V6)', () => {
@@ -207,10 +204,11 @@ describe.skipIf(clusterUrl === undefined)('states of a cluster (V5, V6)', () => 
 
   test('names are matched whatever their case; two that differ in nothing else are an error', async () => {
     const over = (amount: string, buyer: string) =>
-      defineModel({
-        sources: { sales: { table: 'sales' } },
-        facts: { sales: { source: 'sales', dates: { sold: 'Sold' }, measures: { n: { sum: amount }, m: { countDistinct: buyer } } } },
-      });
+      factModel(
+        'sales',
+        { dates: { sold: 'Sold' }, measures: { n: { sum: amount }, m: { countDistinct: buyer } } },
+        { sources: { sales: { table: 'sales' } } },
+      );
     const asked = async (amount: string, buyer: string) => {
       const book = await openBook(over(amount, buyer), trino(place('memory')));
       const { rows } = await book.ask({ show: ['n', 'm'], range: '2026-02' } as never);
@@ -227,10 +225,11 @@ describe.skipIf(clusterUrl === undefined)('states of a cluster (V5, V6)', () => 
       `create table parts with (partitioning = array['month(sold)']) as select date_add('day', cast(n as integer), date '2026-01-01') as sold,
         cast(n as decimal(10, 2)) as amount from unnest(sequence(0, 364)) as t (n)`,
     );
-    const parts = defineModel({
-      sources: { parts: { table: 'parts' } },
-      facts: { parts: { source: 'parts', dates: { sold: 'sold' }, measures: { revenue: { sum: 'amount' } } } },
-    });
+    const parts = factModel(
+      'parts',
+      { dates: { sold: 'sold' }, measures: { revenue: { sum: 'amount' } } },
+      { sources: { parts: { table: 'parts' } } },
+    );
     const book = await openBook(parts, trino({ ...place('lake'), ran: (one) => void runs.push(one) }), { asked: 'once' });
     const opened = runs.length;
     expect((await book.ask({ show: ['revenue'], range: '2026-03' } as never)).rows[0][1]).toBe(2294);
@@ -273,11 +272,14 @@ facts:
       'memory',
       "create table ends as select * from (values (-2147483648, 'first'), (2147483647, 'last'), (-1, 'below')) as t (id, name)",
     );
-    const edges = defineModel({
-      sources: { edges: { table: 'edges' }, ends: { table: 'ends' } },
-      dimensions: { shop: { source: 'ends', key: 'id', attributes: { shop: 'name' } } },
-      facts: { edges: { source: 'edges', dates: { sold: 'sold' }, links: { shop: 'shop' }, measures: { revenue: { sum: 'amount' } } } },
-    });
+    const edges = factModel(
+      'edges',
+      { dates: { sold: 'sold' }, links: { shop: 'shop' }, measures: { revenue: { sum: 'amount' } } },
+      {
+        sources: { edges: { table: 'edges' }, ends: { table: 'ends' } },
+        dimensions: { shop: { source: 'ends', key: 'id', attributes: { shop: 'name' } } },
+      },
+    );
     const statements: string[] = [];
     const book = await openBook(edges, trino({ ...place('memory'), trace: ({ sql }) => void statements.push(sql) }));
     const { rows } = await book.ask({ show: ['revenue'], by: 'day', per: ['shop'], gaps: 'hide' } as never);
@@ -297,10 +299,11 @@ facts:
       `create table past as select * from (values (date '${first}', decimal '1.50'), (date '2026-01-31', decimal '2.25')) as t (sold, amount)`,
     );
     const statements: string[] = [];
-    const past = defineModel({
-      sources: { past: { table: 'past' } },
-      facts: { past: { source: 'past', dates: { sold: 'sold' }, measures: { revenue: { sum: 'amount' } } } },
-    });
+    const past = factModel(
+      'past',
+      { dates: { sold: 'sold' }, measures: { revenue: { sum: 'amount' } } },
+      { sources: { past: { table: 'past' } } },
+    );
     const book = await openBook(past, trino({ ...place('memory'), trace: ({ sql }) => void statements.push(sql) }), { asked: 'once' });
     const range = `${first.slice(0, 4)}/2026`;
     const { rows, totals } = await book.ask({ show: ['revenue'], by: 'month', range, totals: ['axis'] });

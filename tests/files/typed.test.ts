@@ -18,6 +18,7 @@ import { openBook } from '../setup/book.ts';
 import { durchblick, ROOT } from '../setup/cli.ts';
 import { assertDraws } from '../setup/draws.ts';
 import { makeFolder } from '../setup/folder.ts';
+import { factModel } from '../setup/model.ts';
 import { table } from '../setup/table.ts';
 import { modelOf, readBy } from './reading.ts';
 
@@ -172,11 +173,11 @@ describe('typed reading means what the reader of texts means, also where the gue
     const folder = makeFolder({
       't.csv': `d,k,v,remark\n${'2026-01-05,a,1.25,\n'.repeat(MANY)}2026-01-06,b,2.50,"tall, green"\n2026-01-06,b,007.5,x\n`,
     });
-    const model = defineModel({
-      sources: { t: { file: 't.csv' } },
-      dimensions: { k: {} },
-      facts: { t: { source: 't', dates: { d: 'd' }, links: { k: 'k' }, measures: { v: { sum: 'v' } } } },
-    });
+    const model = factModel(
+      't',
+      { dates: { d: 'd' }, links: { k: 'k' }, measures: { v: { sum: 'v' } } },
+      { sources: { t: { file: 't.csv' } } },
+    );
     const shown = await Promise.all(
       readers(folder).map(async (engine) => {
         const book = await openBook(model, engine);
@@ -194,18 +195,14 @@ test('V3, G9: a fixed filter on versions leaves rows of typed files, with column
     't.csv': `d,c,v,remark,C\n${'2026-01-05,1,1.25,,\n'.repeat(MANY)}2026-01-06,2,2.50,x,\n2026-01-06,1,007.5,y,\n`,
   });
   writeFileSync(join(folder, 'c.csv'), 'id,segment,since,until\n1,new,2020-01-01,2026-01-06\n1,old,2026-01-06,\n2,old,2020-01-01,\n');
-  const model = defineModel({
-    sources: { t: { file: 't.csv' }, c: { file: 'c.csv' } },
-    dimensions: { customer: { source: 'c', key: 'id', valid: { from: 'since', until: 'until' }, attributes: { segment: 'segment' } } },
-    facts: {
-      t: {
-        source: 't',
-        dates: { d: 'd' },
-        links: { customer: { dimension: 'customer', column: 'c', at: 'd' } },
-        measures: { v: { sum: 'v' } },
-      },
+  const model = factModel(
+    't',
+    { dates: { d: 'd' }, links: { customer: { dimension: 'customer', column: 'c', at: 'd' } }, measures: { v: { sum: 'v' } } },
+    {
+      sources: { t: { file: 't.csv' }, c: { file: 'c.csv' } },
+      dimensions: { customer: { source: 'c', key: 'id', valid: { from: 'since', until: 'until' }, attributes: { segment: 'segment' } } },
     },
-  });
+  );
   for (const engine of readers(folder)) {
     const book = await openBook(model, engine, { where: { 'customer.segment': 'old' } });
     expect((await book.ask({ show: ['v'], by: 'day' })).rows).toEqual([['2026-01-06', 10]]);

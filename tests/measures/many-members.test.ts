@@ -1,6 +1,7 @@
 import { expect, test } from 'vitest';
-import { defineModel, open } from '../../src/index.ts';
+import { open } from '../../src/index.ts';
 import { engineOver } from '../setup/engine.ts';
+import { factModel } from '../setup/model.ts';
 
 // So many members by so many days that sums are asked for by stretches between the ends of windows, and no longer by the day.
 const MEMBERS = 4700;
@@ -11,24 +12,17 @@ const rows = [
   { day: '2026-05-20', plant: 'P7', pot: 'T1', quantity: 4, order: 'O1', out: '2026-05-21' },
   { day: '2026-06-30', plant: 'P8', pot: 'T2', quantity: 2, order: 'O2', out: '2026-07-04' },
 ];
-const model = defineModel({
-  sources: { stock: {} },
-  dimensions: { plant: {}, pot: {} },
-  facts: {
-    stock: {
-      source: 'stock',
-      dates: { counted: 'day', out: { column: 'out', horizon: 'plan' } },
-      links: { plant: 'plant', pot: 'pot' },
-      measures: {
-        total: { sum: 'quantity', role: 'counted' },
-        last: { sum: 'quantity', acrossTime: 'last', role: 'counted' },
-        known: { sum: 'quantity', acrossTime: 'last-known', role: 'counted' },
-        highest: { sum: 'quantity', acrossTime: 'max', role: 'counted' },
-        orders: { countDistinct: 'order', role: 'counted' },
-        stay: { daysBetween: 'counted/out', role: 'counted' },
-        greatest: { max: 'quantity', role: 'counted' },
-      },
-    },
+const model = factModel('stock', {
+  dates: { counted: 'day', out: { column: 'out', horizon: 'plan' } },
+  links: { plant: 'plant', pot: 'pot' },
+  measures: {
+    total: { sum: 'quantity', role: 'counted' },
+    last: { sum: 'quantity', acrossTime: 'last', role: 'counted' },
+    known: { sum: 'quantity', acrossTime: 'last-known', role: 'counted' },
+    highest: { sum: 'quantity', acrossTime: 'max', role: 'counted' },
+    orders: { countDistinct: 'order', role: 'counted' },
+    stay: { daysBetween: 'counted/out', role: 'counted' },
+    greatest: { max: 'quantity', role: 'counted' },
   },
 });
 

@@ -2,6 +2,7 @@ import { describe, expect, test } from 'vitest';
 import { defineModel, type ModelInput, open, type Question } from '../../src/index.ts';
 import { openBook } from '../setup/book.ts';
 import { engineOver } from '../setup/engine.ts';
+import { factModel } from '../setup/model.ts';
 
 /** One small model; every case worked out by hand. */
 const input: ModelInput = {
@@ -138,10 +139,11 @@ describe('M1, M2, M5, M6, M13: aggregates by hand', () => {
 
 describe('numbers that are texts', () => {
   const asked = async (decimal: 'point' | 'comma' | undefined, numbers: readonly string[]) => {
-    const model = defineModel({
-      sources: { sales: decimal ? { decimal } : {} },
-      facts: { sales: { source: 'sales', dates: { sold: 'day' }, measures: { amount: { sum: 'x' }, least: { min: 'x' } } } },
-    });
+    const model = factModel(
+      'sales',
+      { dates: { sold: 'day' }, measures: { amount: { sum: 'x' }, least: { min: 'x' } } },
+      { sources: { sales: decimal ? { decimal } : {} } },
+    );
     const book = await openBook(model, engineOver({ sales: numbers.map((x) => ({ day: '2026-01-02', x })) }));
     const { rows } = await book.ask({ show: ['amount', 'least'] });
     expect(await book.verify({ show: ['amount', 'least'] })).toMatchObject({ different: [] });
@@ -166,7 +168,7 @@ describe('numbers that are texts', () => {
 });
 
 test('D2, D3: blanks around a date are nothing; what is written in another way is no date, on every engine', async () => {
-  const model = defineModel({ facts: { sales: { source: 'sales', dates: { sold: 'day' }, measures: { n: { count: 'rows' } } } } });
+  const model = factModel('sales', { dates: { sold: 'day' }, measures: { n: { count: 'rows' } } });
   const rows = (day: string) => [{ day: '2026-01-02' }, { day }];
   const book = await openBook(model, engineOver({ sales: rows(' 2026-01-03 ') }));
   expect((await book.ask({ show: ['n'] })).rows).toEqual([['2026-01-02/2026-01-03', 2]]);

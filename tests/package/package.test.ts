@@ -231,10 +231,7 @@ await connection.run('create table lines (day date, amount decimal(10,2), guest 
 for (const { day, amount, guest, region } of lines) await connection.run(\`insert into lines values ('\${day}', \${amount}, \${guest}, \${region === null ? 'null' : \`'\${region}'\`})\`);
 connection.closeSync();
 instance.closeSync();
-const model = defineModel({
-  dimensions: { region: {} },
-  facts: { lines: { source: 'lines', dates: { seen: 'day' }, links: { region: 'region' }, measures: { revenue: { sum: 'amount' }, guests: { countDistinct: 'guest' }, largest: { max: 'amount' } } } },
-});
+const model = factModel('lines', { dates: { seen: 'day' }, links: { region: 'region' }, measures: { revenue: { sum: 'amount' }, guests: { countDistinct: 'guest' }, largest: { max: 'amount' } } });
 const question = { show: ['revenue', 'guests over rolling-28-days', 'largest', 'revenue over ytd vs previous as change'], by: 'week', per: ['region'], totals: true };
 const answers = [];
 for (const engine of [tablesOf('lines.duckdb'), memory({ lines })]) {

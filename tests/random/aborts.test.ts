@@ -2,17 +2,9 @@ import { afterEach, beforeAll, beforeEach, describe, expect, test } from 'vitest
 import { duckdb } from '../../src/engines/duckdb/index.ts';
 import { memory } from '../../src/engines/memory/index.ts';
 import { postgres } from '../../src/engines/postgres/index.ts';
-import {
-  type Book,
-  type Cancellation,
-  type DurchblickError,
-  defineModel,
-  type Engine,
-  type Model,
-  open,
-  type Question,
-} from '../../src/index.ts';
+import { type Book, type Cancellation, type DurchblickError, type Engine, type Model, open, type Question } from '../../src/index.ts';
 import { countDraws, drawSeed } from '../setup/draws.ts';
+import { factModel } from '../setup/model.ts';
 import { connectPostgres } from '../setup/postgres.ts';
 import { loadTables, type Tables } from '../setup/tables.ts';
 
@@ -24,23 +16,16 @@ const ROWS = Array.from({ length: 4000 }, (_, k) => ({
   amount: (k % 97) * 1.25,
 }));
 const tables: Tables = { sales: ROWS };
-const model = defineModel({
-  sources: { sales: {} },
-  dimensions: { place: {} },
-  facts: {
-    sales: {
-      source: 'sales',
-      dates: { sold: 'day', sent: 'sent' },
-      links: { place: 'place' },
-      measures: {
-        revenue: { sum: 'amount', role: 'sold' },
-        most: { max: 'amount', role: 'sold' },
-        customers: { countDistinct: 'customer', role: 'sold' },
-        open: { sum: 'amount', open: 'sold/sent' },
-        middle: { median: 'amount', role: 'sold' },
-        new: { firstTime: 'customer', role: 'sold' },
-      },
-    },
+const model = factModel('sales', {
+  dates: { sold: 'day', sent: 'sent' },
+  links: { place: 'place' },
+  measures: {
+    revenue: { sum: 'amount', role: 'sold' },
+    most: { max: 'amount', role: 'sold' },
+    customers: { countDistinct: 'customer', role: 'sold' },
+    open: { sum: 'amount', open: 'sold/sent' },
+    middle: { median: 'amount', role: 'sold' },
+    new: { firstTime: 'customer', role: 'sold' },
   },
 }) as unknown as Model;
 const QUESTIONS: readonly Question[] = ['month', 'week', 'quarter'].flatMap((by): Question[] => [
@@ -236,10 +221,11 @@ describe('connections to PostgreSQL', () => {
 
   test('none that comes free in time is an error that says how many there are', async () => {
     const { Client } = await import('pg').then((module) => module.default ?? module);
-    const slow = defineModel({
-      sources: { sales: { query: 'select day, amount, pg_sleep(0.001)::text as s from sales limit 400' } },
-      facts: { sales: { source: 'sales', dates: { sold: 'day' }, measures: { revenue: { sum: 'amount' } } } },
-    });
+    const slow = factModel(
+      'sales',
+      { dates: { sold: 'day' }, measures: { revenue: { sum: 'amount' } } },
+      { sources: { sales: { query: 'select day, amount, pg_sleep(0.001)::text as s from sales limit 400' } } },
+    );
     const book = await open(slow, postgres({ connectionString: server.url + loaded.options, connections: 1, connectionTimeout: 300 }));
     const other = new Client({ connectionString: server.url });
     await other.connect();

@@ -7,9 +7,10 @@ import { duckdb } from '../../src/engines/duckdb/index.ts';
 import { withTyped } from '../../src/engines/duckdb/typed-files.ts';
 import { memory } from '../../src/engines/memory/index.ts';
 import { folderFiles } from '../../src/files/node.ts';
-import { type Book, type DurchblickError, defineModel, open } from '../../src/index.ts';
+import { type Book, type DurchblickError, open } from '../../src/index.ts';
 import { assertDraws } from '../setup/draws.ts';
 import { makeFolder } from '../setup/folder.ts';
+import { factModel } from '../setup/model.ts';
 
 /** Columns of order lines as they mostly are, by row, and what now and then stands there instead. */
 const COLUMNS: Readonly<Record<string, { readonly tidy: (row: number) => string; readonly odd: readonly string[] }>> = {
@@ -43,32 +44,32 @@ const NAMES = Object.keys(COLUMNS);
 const FAMILIES = `id,family,kind\n${[1, 2, 3, 4, 5, 6, 7, 8].map((id) => `${id},Family ${id},Kind ${id % 2}`).join('\n')}\n007,Seven,Kind 0\n`;
 
 const modelOf = (ending: string, onBadDate: 'error' | 'blank') =>
-  defineModel({
-    timeZone: 'Europe/Berlin',
-    sources: { lines: { file: `lines*.${ending}` }, families: { file: 'families.csv' } },
-    dimensions: { family: { source: 'families', key: 'id', attributes: { family: 'family', kind: 'kind' } }, channel: {} },
-    facts: {
-      lines: {
-        source: 'lines',
-        enters: 'ordered',
-        dates: { ordered: { column: 'ordered', onBadDate }, shipped: { column: 'shipped', onBadDate, blankDates: ['9999-12-31'] } },
-        links: { family: 'family_id', channel: 'channel' },
-        columns: { net: 'amount * quantity' },
-        bands: { size: { of: 'amount', starts: { small: 0, large: 50 } } },
-        measures: {
-          revenue: { sum: 'amount', role: 'ordered' },
-          net: { sum: 'net', role: 'ordered' },
-          quantity: { average: 'quantity', role: 'shipped' },
-          orders: { countDistinct: 'order_no', role: 'ordered' },
-          'new-orders': { firstTime: 'order_no', role: 'ordered' },
-          median: { median: 'amount', role: 'ordered' },
-          average: { average: 'amount', role: 'ordered' },
-          counted: { count: 'order_no', role: 'shipped' },
-          waiting: { count: 'rows', open: 'ordered/shipped' },
-        },
+  factModel(
+    'lines',
+    {
+      enters: 'ordered',
+      dates: { ordered: { column: 'ordered', onBadDate }, shipped: { column: 'shipped', onBadDate, blankDates: ['9999-12-31'] } },
+      links: { family: 'family_id', channel: 'channel' },
+      columns: { net: 'amount * quantity' },
+      bands: { size: { of: 'amount', starts: { small: 0, large: 50 } } },
+      measures: {
+        revenue: { sum: 'amount', role: 'ordered' },
+        net: { sum: 'net', role: 'ordered' },
+        quantity: { average: 'quantity', role: 'shipped' },
+        orders: { countDistinct: 'order_no', role: 'ordered' },
+        'new-orders': { firstTime: 'order_no', role: 'ordered' },
+        median: { median: 'amount', role: 'ordered' },
+        average: { average: 'amount', role: 'ordered' },
+        counted: { count: 'order_no', role: 'shipped' },
+        waiting: { count: 'rows', open: 'ordered/shipped' },
       },
     },
-  });
+    {
+      timeZone: 'Europe/Berlin',
+      sources: { lines: { file: `lines*.${ending}` }, families: { file: 'families.csv' } },
+      dimensions: { family: { source: 'families', key: 'id', attributes: { family: 'family', kind: 'kind' } }, channel: {} },
+    },
+  );
 
 /** A call's answer, or its error as a user reads it. */
 const told = async (call: () => unknown): Promise<string> => {

@@ -10,6 +10,7 @@ import { parseModel } from '../../src/files/yaml.ts';
 import { type Book, DurchblickError, defineModel, open, type Question } from '../../src/index.ts';
 import { ROOT } from '../setup/cli.ts';
 import { assertDraws, drawSeed } from '../setup/draws.ts';
+import { factModel } from '../setup/model.ts';
 
 const read = (name: string): string => readFileSync(join(ROOT, 'demo', name), 'utf8');
 
@@ -158,17 +159,11 @@ describe('mutations of what is right', () => {
 
   test('CSV files, whole and drafted from', async () => {
     const lines = read('data/order_lines.csv').split('\n').slice(0, 30).join('\n');
-    const model = defineModel({
-      sources: { lines: { file: 'lines.csv' } },
-      facts: {
-        lines: {
-          source: 'lines',
-          dates: { ordered: 'ordered_on' },
-          columns: { net: 'quantity * unit_price' },
-          measures: { revenue: { sum: 'net' } },
-        },
-      },
-    });
+    const model = factModel(
+      'lines',
+      { dates: { ordered: 'ordered_on' }, columns: { net: 'quantity * unit_price' }, measures: { revenue: { sum: 'net' } } },
+      { sources: { lines: { file: 'lines.csv' } } },
+    );
     await assertDraws(
       fc.asyncProperty(mutated([lines]), fc.boolean(), async (text, wrong) => {
         const bytes = new TextEncoder().encode(text);
@@ -240,10 +235,11 @@ describe('bombs', () => {
       'a CSV line of ten megabytes',
       async () => {
         const bytes = new TextEncoder().encode(`day,n\n2026-01-01,"${'x'.repeat(1e7)}"\n`);
-        const model = defineModel({
-          sources: { s: { file: 's.csv' } },
-          facts: { f: { source: 's', dates: { on: 'day' }, measures: { n: { sum: 'n' } } } },
-        });
+        const model = factModel(
+          'f',
+          { source: 's', dates: { on: 'day' }, measures: { n: { sum: 'n' } } },
+          { sources: { s: { file: 's.csv' } } },
+        );
         await open(model, memory({}, { files: async () => bytes }));
       },
     ],
@@ -256,10 +252,7 @@ describe('bombs', () => {
 
 test('cells that a spreadsheet would run are data, and are defused where that is asked for', async () => {
   const shops = ['=HYPERLINK("x")', '+1', '-1', '@a', '\tx', 'plain'];
-  const model = defineModel({
-    dimensions: { shop: {} },
-    facts: { f: { source: 'f', dates: { on: 'day' }, links: { shop: 'shop' }, measures: { n: { sum: 'n' } } } },
-  });
+  const model = factModel('f', { dates: { on: 'day' }, links: { shop: 'shop' }, measures: { n: { sum: 'n' } } });
   const own = await open(model, memory({ f: shops.map((shop) => ({ day: '2026-01-01', shop, n: -1 })) }));
   const result = await own.ask({ show: ['n'], per: ['shop'] });
   const cells = (csv: string) =>

@@ -8,33 +8,29 @@ import { duckdb } from '../../src/engines/duckdb/index.ts';
 import { withTyped } from '../../src/engines/duckdb/typed-files.ts';
 import { memory } from '../../src/engines/memory/index.ts';
 import { folderFiles } from '../../src/files/node.ts';
-import { type Book, type DurchblickError, defineModel, type Engine, open, type Question } from '../../src/index.ts';
+import { type Book, type DurchblickError, type Engine, open, type Question } from '../../src/index.ts';
 import { assertDraws } from '../setup/draws.ts';
 import { makeFolder } from '../setup/folder.ts';
+import { factModel } from '../setup/model.ts';
 import { bytes, same } from '../setup/same.ts';
 
-const model = defineModel({
-  durchblick: 1,
-  timeZone: 'Europe/Berlin',
-  sources: { lines: { file: 'lines*.parquet' } },
-  dimensions: { channel: {} },
-  facts: {
-    lines: {
-      source: 'lines',
-      enters: 'ordered',
-      dates: { ordered: 'ordered', shipped: 'shipped' },
-      links: { channel: 'channel' },
-      columns: { worth: 'amount * 2' },
-      bands: { size: { of: 'amount', starts: { small: 0, large: 100 } } },
-      measures: {
-        revenue: { sum: 'amount', role: 'ordered' },
-        worth: { sum: 'worth', role: 'ordered' },
-        quantity: { sum: 'quantity', role: 'shipped' },
-        orders: { countDistinct: 'order_no', role: 'ordered' },
-      },
+const model = factModel(
+  'lines',
+  {
+    enters: 'ordered',
+    dates: { ordered: 'ordered', shipped: 'shipped' },
+    links: { channel: 'channel' },
+    columns: { worth: 'amount * 2' },
+    bands: { size: { of: 'amount', starts: { small: 0, large: 100 } } },
+    measures: {
+      revenue: { sum: 'amount', role: 'ordered' },
+      worth: { sum: 'worth', role: 'ordered' },
+      quantity: { sum: 'quantity', role: 'shipped' },
+      orders: { countDistinct: 'order_no', role: 'ordered' },
     },
   },
-});
+  { durchblick: 1, timeZone: 'Europe/Berlin', sources: { lines: { file: 'lines*.parquet' } } },
+);
 const QUESTIONS: readonly Question[] = [
   { show: ['revenue', 'worth', 'quantity', 'orders', 'revenue on shipped'], by: 'month', totals: true },
   { show: ['revenue', 'orders'], by: 'day', per: ['size'] },
@@ -167,17 +163,14 @@ describe('what Parquet files state of their rows', () => {
   };
 
   test('is not asked of the rows: a book opens without a look at them (D3, M10)', async () => {
-    const plain = defineModel({
-      durchblick: 1,
-      sources: { lines: { file: 'lines*.parquet' } },
-      facts: {
-        lines: {
-          source: 'lines',
-          dates: { ordered: 'ordered', shipped: 'shipped' },
-          measures: { revenue: { sum: 'amount', role: 'ordered' }, orders: { countDistinct: 'order_no', role: 'shipped' } },
-        },
+    const plain = factModel(
+      'lines',
+      {
+        dates: { ordered: 'ordered', shipped: 'shipped' },
+        measures: { revenue: { sum: 'amount', role: 'ordered' }, orders: { countDistinct: 'order_no', role: 'shipped' } },
       },
-    });
+      { durchblick: 1, sources: { lines: { file: 'lines*.parquet' } } },
+    );
     const folder = await write([one, { ...one, seed: 7 }]);
     const looks: string[] = [];
     const found = await open(plain, duckdb({ folder, trace: ({ about }) => void looks.push(about) }));

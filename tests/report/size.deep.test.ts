@@ -1,7 +1,7 @@
 import { expect, test } from 'vitest';
 import { memory } from '../../src/engines/memory/index.ts';
-import { defineModel } from '../../src/index.ts';
 import { report } from '../../src/report/index.ts';
+import { factModel } from '../setup/model.ts';
 
 test('a report that does not fit into mail is refused', async () => {
   const rows = 1_300_000;
@@ -9,10 +9,10 @@ test('a report that does not fit into mail is refused', async () => {
     day: Int32Array.from({ length: rows }, (_, k) => 20_000 + (k % 700)),
     amount: Float64Array.from({ length: rows }, (_, k) => (Math.imul(k ^ (k >>> 7), 0x9e3779b1) >>> 8) / 100),
   };
-  const model = defineModel({
-    sources: { lines: { table: 'lines' } },
-    facts: { lines: { source: 'lines', dates: { sold: 'day' }, measures: { middle: { median: 'amount' } } } },
-    questions: { large: { show: ['middle'], by: 'month' } },
-  });
+  const model = factModel(
+    'lines',
+    { dates: { sold: 'day' }, measures: { middle: { median: 'amount' } } },
+    { sources: { lines: { table: 'lines' } }, questions: { large: { show: ['middle'], by: 'month' } } },
+  );
   await expect(report(model as never, memory({ lines }), { questions: ['large'] })).rejects.toThrow(/larger than 5 MB|would have \d/);
 });

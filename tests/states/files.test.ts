@@ -8,15 +8,18 @@ import { folderFiles } from '../../src/files/node.ts';
 import { type Book, defineModel, type Engine, type Model, type OpenBookOptions, open } from '../../src/index.ts';
 import { openBook } from '../setup/book.ts';
 import { makeFolder } from '../setup/folder.ts';
+import { factModel } from '../setup/model.ts';
 import { table } from '../setup/table.ts';
 
 const modelOf = (ending: string): Model =>
-  defineModel({
-    sources: { sales: { file: `sales.${ending}` }, seasons: { file: 'seasons.csv' } },
-    calendar: { periods: { season: { table: 'seasons', start: 'day', label: 'name' } }, workingDays: { holidays: 'free.ics' } },
-    dimensions: { place: {} },
-    facts: { sales: { source: 'sales', dates: { sold: 'day' }, links: { place: 'place' }, measures: { revenue: { sum: 'amount' } } } },
-  }) as unknown as Model;
+  factModel(
+    'sales',
+    { dates: { sold: 'day' }, links: { place: 'place' }, measures: { revenue: { sum: 'amount' } } },
+    {
+      sources: { sales: { file: `sales.${ending}` }, seasons: { file: 'seasons.csv' } },
+      calendar: { periods: { season: { table: 'seasons', start: 'day', label: 'name' } }, workingDays: { holidays: 'free.ics' } },
+    },
+  ) as unknown as Model;
 
 const ics = (day: string): string =>
   `BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:-//Grünhof//Free days//EN\r\nBEGIN:VEVENT\r\nUID:1\r\nDTSTAMP:20260101T000000Z\r\nSUMMARY:Free\r\nDTSTART;VALUE=DATE:${day}\r\nEND:VEVENT\r\nEND:VCALENDAR\r\n`;

@@ -8,8 +8,9 @@ import { memory } from '../../src/engines/memory/index.ts';
 import { postgres } from '../../src/engines/postgres/index.ts';
 import { urlFiles } from '../../src/files/files.ts';
 import { folderFiles } from '../../src/files/node.ts';
-import { defineModel, type Engine, type Model, open } from '../../src/index.ts';
+import { type Engine, type Model, open } from '../../src/index.ts';
 import { makeFolder } from '../setup/folder.ts';
+import { factModel } from '../setup/model.ts';
 
 const place = makeFolder();
 const folder = join(place, 'model');
@@ -29,11 +30,11 @@ execFileSync('mkfifo', [join(folder, 'pipe.csv')]);
 symlinkSync(join(folder, 'own.csv'), join(folder, 'inside.csv'));
 
 const modelOf = (source: Readonly<Record<string, string>>): Model =>
-  defineModel({
-    sources: { t: source } as never,
-    dimensions: { k: {} },
-    facts: { t: { source: 't', dates: { d: 'd' }, links: { k: 'k' }, measures: { v: { sum: 'v' } } } },
-  }) as unknown as Model;
+  factModel(
+    't',
+    { dates: { d: 'd' }, links: { k: 'k' }, measures: { v: { sum: 'v' } } },
+    { sources: { t: source } as never },
+  ) as unknown as Model;
 const membersOf = async (engine: Engine, source: Readonly<Record<string, string>>): Promise<readonly (readonly unknown[])[]> => {
   const book = await open(modelOf(source), engine);
   try {

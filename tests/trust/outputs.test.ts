@@ -9,6 +9,7 @@ import { defineModel, type Engine, type Model, type ModelInput } from '../../src
 import { openBook } from '../setup/book.ts';
 import { durchblick, ROOT } from '../setup/cli.ts';
 import { makeFolder } from '../setup/folder.ts';
+import { factModel } from '../setup/model.ts';
 
 const folder = makeFolder();
 const put = (name: string, text: string): string => {
@@ -181,10 +182,10 @@ describe('names that mean something to JavaScript', () => {
 
 describe('limits come before the work', () => {
   const many = Array.from({ length: 120_000 }, (_, i) => ({ d: i === 0 ? '2016-01-01' : '2026-01-05', k: `m${i}`, v: i }));
-  const wide = defineModel({
-    sources: { t: {} },
-    dimensions: { k: {} },
-    facts: { t: { source: 't', dates: { d: 'd' }, links: { k: 'k' }, measures: { v: { sum: 'v' }, most: { max: 'v' } } } },
+  const wide = factModel('t', {
+    dates: { d: 'd' },
+    links: { k: 'k' },
+    measures: { v: { sum: 'v' }, most: { max: 'v' } },
   }) as unknown as Model;
   const ENGINES: readonly (readonly [string, (trace: (sql: string) => void) => Engine])[] = [
     ['memory', () => memory({ t: many })],
@@ -276,10 +277,10 @@ describe('what check lets pass, runs', () => {
 });
 
 test('M10: numbers come out with every digit they have, and never as an exponent or Infinity', async () => {
-  const model = defineModel({
-    sources: { t: {} },
-    dimensions: { k: {} },
-    facts: { t: { source: 't', dates: { d: 'd' }, links: { k: 'k' }, measures: { v: { sum: 'v' }, most: { max: 'v' } } } },
+  const model = factModel('t', {
+    dates: { d: 'd' },
+    links: { k: 'k' },
+    measures: { v: { sum: 'v' }, most: { max: 'v' } },
   }) as unknown as Model;
   const rows = [1e-300, -1.5e-25, 1e21, 123456.789, 1e308, 5e-324].map((v, i) => ({ d: '2026-01-05', k: `k${i}`, v }));
   for (const engine of [memory({ t: rows }), duckdb({ tables: { t: rows } })]) {

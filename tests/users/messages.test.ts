@@ -8,6 +8,7 @@ import { DurchblickError, defineModel, open, describe as said } from '../../src/
 import { openBook } from '../setup/book.ts';
 import { DEMO, durchblick, ROOT } from '../setup/cli.ts';
 import { makeFolder } from '../setup/folder.ts';
+import { factModel } from '../setup/model.ts';
 
 const folder = makeFolder();
 const put = (name: string, text: string): string => {
@@ -129,7 +130,7 @@ test('--time says which engine was taken, and why', () => {
 });
 
 test.each([[[[1, 2]]], [[null]], [['text']], [[5]]])('rows that are no objects: %j', async (rows) => {
-  const model = defineModel({ facts: { f: { source: 'f', dates: { d: 'd' }, measures: { n: { count: 'rows' } } } } });
+  const model = factModel('f', { dates: { d: 'd' }, measures: { n: { count: 'rows' } } });
   await expect(open(model, memory({ f: rows as never }))).rejects.toMatchObject({
     code: expect.stringMatching(/bad-table|unknown-column/),
   });

@@ -20,6 +20,7 @@ import { openBook } from '../setup/book.ts';
 import { durchblick } from '../setup/cli.ts';
 import { engineOver } from '../setup/engine.ts';
 import { makeFolder } from '../setup/folder.ts';
+import { factModel } from '../setup/model.ts';
 import { table } from '../setup/table.ts';
 
 const lines = [
@@ -76,10 +77,7 @@ describe('a heading says what was asked, and no two of a result are alike', () =
   });
 
   test('an attribute called like a label is no second heading', async () => {
-    const own = defineModel({
-      dimensions: { region: {} },
-      facts: { f: { source: 'f', dates: { d: 'd' }, links: { region: 'r' }, measures: { n: { count: 'rows', label: 'region' } } } },
-    });
+    const own = factModel('f', { dates: { d: 'd' }, links: { region: 'r' }, measures: { n: { count: 'rows', label: 'region' } } });
     const book = await open(own, memory({ f: [{ d: '2026-01-01', r: 'North' }] }));
     const { columns } = await book.ask({ show: ['n'], per: ['region'] });
     expect(columns.map(({ label }) => label)).toEqual(['period', 'region', 'region (n)']);
@@ -94,9 +92,7 @@ describe('a heading says what was asked, and no two of a result are alike', () =
 });
 
 test.each(['memory', 'duckdb'] as const)('D2: a format is for texts; a value that is a date is a date (%s)', async (name) => {
-  const own = defineModel({
-    facts: { f: { source: 'f', dates: { d: { column: 'd', format: 'dd.MM.yyyy' } }, measures: { n: { count: 'rows' } } } },
-  });
+  const own = factModel('f', { dates: { d: { column: 'd', format: 'dd.MM.yyyy' } }, measures: { n: { count: 'rows' } } });
   for (const d of [new Date('2026-08-01T00:00:00Z'), Int32Array.of(toDay('2026-08-01'))]) {
     const tables = { f: d instanceof Date ? [{ d }] : { d } };
     const book = await openBook(own, name === 'memory' ? memory(tables) : duckdb({ tables }));

@@ -3,21 +3,16 @@ import { join } from 'node:path';
 import { DuckDBInstance } from '@duckdb/node-api';
 import { beforeAll, expect, test } from 'vitest';
 import { memory } from '../../src/engines/memory/index.ts';
-import { defineModel, type Engine } from '../../src/index.ts';
+import type { Engine } from '../../src/index.ts';
 import { openBook } from '../setup/book.ts';
 import { run } from '../setup/cli.ts';
 import { makeFolder } from '../setup/folder.ts';
+import { factModel } from '../setup/model.ts';
 
-const model = defineModel({
-  dimensions: { region: {} },
-  facts: {
-    sales: {
-      source: 'sales',
-      dates: { on: 'day' },
-      links: { region: 'region' },
-      measures: { revenue: { sum: 'amount' }, posts: { count: 'rows' } },
-    },
-  },
+const model = factModel('sales', {
+  dates: { on: 'day' },
+  links: { region: 'region' },
+  measures: { revenue: { sum: 'amount' }, posts: { count: 'rows' } },
 });
 const sales = [
   { day: '2026-01-05', amount: 10, region: 'North' },

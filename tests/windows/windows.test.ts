@@ -1,12 +1,13 @@
 import fc from 'fast-check';
 import { describe, expect, test } from 'vitest';
-import { type Book, calendar, defineModel, isoOf, open, toDay } from '../../src/index.ts';
+import { type Book, calendar, isoOf, open, toDay } from '../../src/index.ts';
 import { daysInWords } from '../../src/result/caption.ts';
 import { layWindow } from '../../src/windows/lay.ts';
 import { indexAt, placeOf } from '../../src/windows/place.ts';
 import { parseShift, parseWindow } from '../../src/windows/syntax.ts';
 import { openBook } from '../setup/book.ts';
 import { engineOver } from '../setup/engine.ts';
+import { factModel } from '../setup/model.ts';
 import { table } from '../setup/table.ts';
 
 const found = calendar({ from: '2015-01-01', to: '2035-12-31', yearSystems: { fiscal: { starts: '--07-01', label: 'FY{year}' } } });
@@ -89,11 +90,14 @@ describe('W1 to W5: windows laid by hand', () => {
 const days = async (asOf: string): Promise<Book> => {
   const [first, last] = [toDay('2023-01-01'), toDay(asOf)];
   const rows = Array.from({ length: last - first + 1 }, (_, i) => ({ day: isoOf(first + i), n: 1 }));
-  const model = defineModel({
-    calendar: { yearSystems: { retail: { pattern: '4-4-5', ends: 'saturday nearest june 30', label: 'R{year}' } } },
-    facts: { f: { source: 'rows', dates: { on: 'day' }, measures: { n: { sum: 'n' } } } },
-    comparisons: { january: { base: '2026-01' }, 'whole-month-before': { shift: '-P1M', match: 'whole' } },
-  });
+  const model = factModel(
+    'f',
+    { source: 'rows', dates: { on: 'day' }, measures: { n: { sum: 'n' } } },
+    {
+      calendar: { yearSystems: { retail: { pattern: '4-4-5', ends: 'saturday nearest june 30', label: 'R{year}' } } },
+      comparisons: { january: { base: '2026-01' }, 'whole-month-before': { shift: '-P1M', match: 'whole' } },
+    },
+  );
   return open(model, engineOver({ rows }), { clock: () => Date.parse('2026-11-01T23:30:00Z') });
 };
 
@@ -166,11 +170,11 @@ describe('C1 to C10: the days compared', () => {
 });
 
 describe('A1: today moves with the clock, in the time zone of the model', () => {
-  const model = defineModel({
-    timeZone: 'Europe/Berlin',
-    asOf: 'today',
-    facts: { f: { source: 'rows', dates: { on: 'day' }, measures: { n: { sum: 'n' } } } },
-  });
+  const model = factModel(
+    'f',
+    { source: 'rows', dates: { on: 'day' }, measures: { n: { sum: 'n' } } },
+    { timeZone: 'Europe/Berlin', asOf: 'today' },
+  );
   const first = toDay('2025-01-01');
   const rows = Array.from({ length: toDay('2027-12-31') - first + 1 }, (_, i) => ({ day: isoOf(first + i), n: 1 }));
   test.each([
