@@ -1,26 +1,23 @@
 import { beforeAll, expect, test } from 'vitest';
 import { loadZones } from '../../src/calendar/dates.ts';
 import { readHolidays } from '../../src/files/ics.ts';
-import { isoOf, open, toDay } from '../../src/index.ts';
+import { defineModel, isoOf, open, toDay } from '../../src/index.ts';
 import { openBook } from '../setup/book.ts';
 import { engineOver } from '../setup/engine.ts';
-import { factModel } from '../setup/model.ts';
 import { table } from '../setup/table.ts';
 
 beforeAll(() => loadZones('Europe/Berlin'));
 
 test('U6, U7, U10: years, seasons and holidays from tables of the model', async () => {
-  const model = factModel(
-    'f',
-    { source: 'rows', dates: { on: 'day' }, measures: { n: { sum: 'n' } } },
-    {
-      calendar: {
-        yearSystems: { own: { table: 'years', start: 'starts', end: 'ends', label: 'name' } },
-        periods: { season: { table: 'seasons', start: 'starts', label: 'name' } },
-        workingDays: { holidays: { table: 'free', date: 'day', name: 'name' } },
-      },
+  const model = defineModel({
+    calendar: {
+      yearSystems: { own: { table: 'years', start: 'starts', end: 'ends', label: 'name' } },
+      periods: { season: { table: 'seasons', start: 'starts', label: 'name' } },
+      workingDays: { holidays: { table: 'free', date: 'day', name: 'name' } },
     },
-  );
+    sources: { rows: {}, years: {}, seasons: {}, free: {} },
+    facts: { f: { source: 'rows', dates: { on: 'day' }, measures: { n: { sum: 'n' } } } },
+  });
   const tables = {
     rows: [
       { day: '2026-06-30', n: 1 },

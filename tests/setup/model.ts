@@ -12,7 +12,7 @@ export const factModel = (
   const dimensions = Object.fromEntries(Object.keys(fact.links ?? {}).flatMap((link) => (link.includes('.') ? [] : [[link, {}]])));
   return defineModel({
     ...more,
-    sources: { [source]: {}, ...more.sources },
+    ...(more.sources ? { sources: { [source]: {}, ...more.sources } } : {}),
     dimensions: { ...dimensions, ...more.dimensions },
     facts: { [name]: { ...fact, source } },
   }) as unknown as Model;
