@@ -231,14 +231,18 @@ await connection.run('create table lines (day date, amount decimal(10,2), guest 
 for (const { day, amount, guest, region } of lines) await connection.run(\`insert into lines values ('\${day}', \${amount}, \${guest}, \${region === null ? 'null' : \`'\${region}'\`})\`);
 connection.closeSync();
 instance.closeSync();
-const model = factModel('lines', { dates: { seen: 'day' }, links: { region: 'region' }, measures: { revenue: { sum: 'amount' }, guests: { countDistinct: 'guest' }, largest: { max: 'amount' } } });
+const model = defineModel({
+  dimensions: { region: {} },
+  facts: { lines: { source: 'lines', dates: { seen: 'day' }, links: { region: 'region' }, measures: { revenue: { sum: 'amount' }, guests: { countDistinct: 'guest' }, largest: { max: 'amount' } } } },
+});
 const question = { show: ['revenue', 'guests over rolling-28-days', 'largest', 'revenue over ytd vs previous as change'], by: 'week', per: ['region'], totals: true };
 const answers = [];
 for (const engine of [tablesOf('lines.duckdb'), memory({ lines })]) {
-  const book = await openBook(model, engine);
+  const book = await open(model, engine);
   const { result, different } = await book.verify(question);
   answers.push(JSON.stringify(result.toJson()));
   console.log(different.length, result.rows.length);
+  await book.close();
 }
 console.log(answers[0] === answers[1] ? 'the same' : 'different');
 `,

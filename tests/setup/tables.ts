@@ -40,6 +40,8 @@ export const loadTables = async (
       `insert into ${table} select ${typed} from unnest(${lists}) as given(${names})`,
       columns.map(({ values }) => values.map((value) => (value === null ? null : String(value)))),
     );
+    // Otherwise the planner guesses until autovacuum comes by.
+    if (rows.length > 1000) await client.query(`analyze ${table}`);
   }
   return {
     options: `?options=${encodeURIComponent(`-c search_path=${quoted(schema)}`)}`,
