@@ -91,6 +91,9 @@ export interface DataState {
   readonly snapshots?: string;
 }
 
+/** All members of a store, optional ones included: a wrapper of this type cannot forget one. */
+export type WholeStore = { readonly [K in keyof Required<Store>]: Store[K] };
+
 export interface OpenOptions {
   /** Filters fixed for good (V3), by fact name. */
   readonly fixed: ReadonlyMap<string, readonly Filter[]>;

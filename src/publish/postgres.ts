@@ -3,10 +3,11 @@ import type { Client } from 'pg';
 import { isoOf } from '../calendar/day.ts';
 import { fault, noConnection } from '../engines/postgres/faults.ts';
 import { loadPg } from '../engines/postgres/load.ts';
+import { FIX_SETTINGS, quoteText } from '../engines/postgres/settings.ts';
 import { DurchblickError } from '../errors.ts';
 import type { Publication } from '../model/model.ts';
 import type { PublishedColumn, PublishedTable } from './table.ts';
-import { quotedName, sqlName, sqlText, type Target, targetText, thereBy } from './target.ts';
+import { quotedName, sqlName, type Target, targetText, thereBy } from './target.ts';
 
 const TYPES: Readonly<Record<PublishedColumn['type'], string>> = {
   date: 'date',
@@ -81,9 +82,9 @@ const create = async (client: Client, to: TablePlace, { columns }: PublishedTabl
 };
 
 const describeAll = async (client: Client, to: TablePlace, { columns, comment }: PublishedTable): Promise<void> => {
-  await client.query(`comment on table ${sqlName(to)} is ${sqlText(comment)}`);
+  await client.query(`comment on table ${sqlName(to)} is ${quoteText(comment)}`);
   for (const column of columns)
-    await client.query(`comment on column ${sqlName(to)}.${quotedName(column.name)} is ${sqlText(column.comment)}`);
+    await client.query(`comment on column ${sqlName(to)}.${quotedName(column.name)} is ${quoteText(column.comment)}`);
 };
 
 /** What PostgreSQL says that somebody can do something about. */
@@ -126,7 +127,7 @@ export const postgresTarget = async (connectionString: string): Promise<Target> 
     write: async (to, table) => {
       const at = place(to);
       try {
-        await client.query('begin');
+        await client.query(`begin; ${FIX_SETTINGS}`);
         // Two that publish to one table take turns.
         await client.query('select pg_advisory_xact_lock(hashtext($1))', [`durchblick ${sqlName(at)}`]);
         const before = await describe(client, at);

@@ -2,6 +2,7 @@ import pg from 'pg';
 import { afterAll, beforeAll, describe, expect, inject, test } from 'vitest';
 import { postgres } from '../../src/engines/postgres/index.ts';
 import { type Book, defineModel, type Model, type OpenBookOptions, open, type Question } from '../../src/index.ts';
+import { factModel } from '../setup/model.ts';
 import { table } from '../setup/table.ts';
 
 let client: pg.Client;
@@ -30,6 +31,8 @@ const MODEL = {
         revenue: { sum: 'amount', role: 'sold' },
         sent: { sum: 'amount', role: 'sent' },
         transit: { daysBetween: 'sold/sent', workingDays: true, role: 'sold' },
+        rows: { count: 'rows', role: 'sold' },
+        middle: { median: 'amount', role: 'sold' },
       },
     },
   },
@@ -182,7 +185,96 @@ describe('refresh: how long a state is taken for the present one', () => {
     await book.close();
   });
 
+  test('V6: value counts are asked of the same state as sums, also where an older state is still in use', async () => {
+    const { book, insert } = await opened(FIRST, { refresh: 3600 });
+    const before = await book.ask({ show: ['revenue', 'rows'], by: 'month' });
+    await insert(`('2026-01-05 10:00+01', '2026-01-06', 'n', 100), ('2026-01-05 10:00+01', '2026-01-06', 'n', 101)`);
+    const after = await book.ask({ show: ['revenue', 'rows', 'middle'], by: 'month' });
+    expect([after.rows, after.state?.data === before.state?.data]).toEqual([[['2026-01', 204.5, 4, 51]], false]);
+    await book.close();
+  });
+
   test.each([[-1], [Number.NaN], ['5'], [Number.POSITIVE_INFINITY]])('%s is no time', async (refresh) => {
     await expect(opened(FIRST, { refresh: refresh as number })).rejects.toMatchObject({ code: 'bad-option' });
+  });
+});
+
+describe('what the settings of a database or role change', () => {
+  const SETTINGS = [
+    "datestyle = 'German, DMY'",
+    'extra_float_digits = -8',
+    'standard_conforming_strings = off',
+    "intervalstyle = 'sql_standard'",
+    "bytea_output = 'escape'",
+    "timezone = 'Pacific/Auckland'",
+    "lc_monetary = 'C'",
+    'transform_null_equals = on',
+    'statement_timeout = 0',
+  ];
+  test('R3: answers are the same bytes under any of them, and no text breaks out of a statement', async () => {
+    const own = `settings_${process.pid}`;
+    await run(`create database ${own}`);
+    const url = new URL(inject('postgres'));
+    url.pathname = `/${own}`;
+    const other = new pg.Client({ connectionString: url.href });
+    await other.connect();
+    await other.query(`create table sales (day date, loaded timestamptz, place text, rate double precision);
+      insert into sales values ('2026-03-02', '2026-03-02 23:30+00', 'back\\slash', 12345678.123456), ('2026-03-03', '2026-03-03 10:00+00', 'O''Neill', 0.1)`);
+    const model = defineModel({
+      timeZone: 'Europe/Berlin',
+      sources: { sales: {} },
+      dimensions: { place: {}, day: {}, loaded: {} },
+      facts: {
+        sales: {
+          source: 'sales',
+          dates: { sold: 'day', loaded: 'loaded' },
+          links: { place: 'place', day: 'day', loaded: 'loaded' },
+          measures: { rate: { sum: 'rate', role: 'sold' }, rows: { count: 'rows', role: 'loaded' } },
+        },
+      },
+    });
+    const answers = async (): Promise<string> => {
+      const book = await open(model, postgres({ connectionString: url.href }));
+      const asked = [
+        { show: ['rate'], per: ['place', 'day'] },
+        { show: ['rate', 'rows'], per: ['loaded'], by: 'day' },
+        { show: ['rate'], where: { place: ['back\\slash', "O'Neill"] } },
+      ];
+      const found = [];
+      for (const question of asked) found.push((await book.ask(question as never)).toJson().rows);
+      found.push((await book.explain({ reading: 'rate', at: '2026-03' })).parts);
+      await book.close();
+      return JSON.stringify(found);
+    };
+    const plain = await answers();
+    expect(plain).toContain('12345678.123456');
+    for (const setting of SETTINGS) {
+      await other.query(`alter database ${own} set ${setting}`);
+      expect(await answers(), setting).toBe(plain);
+    }
+    await other.end();
+    await run(`drop database ${own} with (force)`);
+  });
+
+  test('V5: two databases of one server are two states, even where their snapshots are numbered alike', async () => {
+    const names = ['one', 'two'].map((name) => `${name}_${process.pid}`);
+    const states: (string | undefined)[] = [];
+    for (const name of names) {
+      await run(`create database ${name}`);
+      const url = new URL(inject('postgres'));
+      url.pathname = `/${name}`;
+      const book = await open(
+        factModel(
+          'sales',
+          { source: 'sales', dates: { sold: 'day' }, measures: { n: { count: 'rows' } } },
+          { sources: { sales: { query: "select date '2026-01-01' as day" } } },
+        ),
+        postgres({ connectionString: url.href }),
+      );
+      states.push((await book.ask({ show: ['n'] })).state?.data);
+      await book.close();
+    }
+    expect(states[0]).not.toBe(states[1]);
+    for (const name of names) await run(`drop database ${name} with (force)`);
   });
 });

@@ -1,7 +1,7 @@
 // States of data that others write to: every question sees one moment (V6).
 
 import { once } from '../../basics/kept-promises.ts';
-import type { Store } from '../../engines/engine.ts';
+import type { Store, WholeStore } from '../../engines/engine.ts';
 import { DurchblickError } from '../../errors.ts';
 import { type CubeCounts, cubesOf } from '../../evaluate/cubes.ts';
 import { earlierCells } from '../../evaluate/grown.ts';
@@ -20,7 +20,7 @@ interface Seen {
   readonly sessions: Set<Store>;
 }
 
-const throughSessions = (first: Store, sessions: ReadonlySet<Store>): Store => {
+const throughSessions = (first: Store, sessions: ReadonlySet<Store>): WholeStore => {
   const through =
     <A extends unknown[], T>(call: (store: Store) => (...args: A) => Promise<T>) =>
     async (...args: A): Promise<T> => {
@@ -34,8 +34,22 @@ const throughSessions = (first: Store, sessions: ReadonlySet<Store>): Store => {
     const fetch = through(call);
     return (...args: A): Promise<T> => once(known, key(...args), () => fetch(...args));
   };
+  const { engine, notes, unreadable, scans, reads, since, sees, state, opened, readsFiles, fetched } = first;
   return {
-    ...first,
+    engine,
+    notes,
+    unreadable,
+    scans,
+    reads,
+    since,
+    sees,
+    state,
+    opened,
+    readsFiles,
+    fetched,
+    begin: undefined,
+    // Sessions are closed by those who use them.
+    close: async () => undefined,
     rows: kept(
       (store) => store.rows,
       (source, columns) => JSON.stringify([source, columns]),
@@ -55,6 +69,8 @@ const throughSessions = (first: Store, sessions: ReadonlySet<Store>): Store => {
     textDates: through((store) => store.textDates),
     cubes: through((store) => store.cubes),
     events: through((store) => store.events),
+    seenKeys: first.seenKeys && through((store) => store.seenKeys as NonNullable<Store['seenKeys']>),
+    tallies: through((store) => store.tallies),
     sample: through((store) => store.sample),
     lateRoles: through((store) => store.lateRoles),
   };

@@ -1,5 +1,6 @@
 // What PostgreSQL says differently.
 import { type Dialect, standardQuotes } from '../sql/dialect.ts';
+import { quoteText } from './settings.ts';
 
 /** The greatest double, and the least number that is not taken for 0. */
 const [MOST, LEAST] = ['1.7976931348623157e308', '2.4703282292062328e-324'];
@@ -9,6 +10,7 @@ const once: Dialect['once'] & {} = (value, name, body) => `(select ${body(`${nam
 
 export const postgresDialect: Dialect = {
   ...standardQuotes,
+  text: quoteText,
   name: 'postgres',
   dayNumber: (date) => `(case isfinite(${date}) when true then ${date} - date '1970-01-01' when false then 2147483647 end)`,
   toDate: (value) => `${value}::date`,
@@ -36,8 +38,8 @@ export const postgresDialect: Dialect = {
   decimals: (value) => `scale(trim_scale(${value}))`,
   noDecimal: (value) => `coalesce(${value} in ('NaN', 'Infinity', '-Infinity'), false)`,
   isNaN: (value) => `${value} = 'NaN'`,
-  matches: (text, pattern) => `${text} ~ ${standardQuotes.text(pattern)}`,
-  group: (text, pattern, group) => `(regexp_match(${text}, ${standardQuotes.text(pattern)}))[${group}]`,
+  matches: (text, pattern) => `${text} ~ ${quoteText(pattern)}`,
+  group: (text, pattern, group) => `(regexp_match(${text}, ${quoteText(pattern)}))[${group}]`,
   byCodePoint: (text) => `${text} collate "C"`,
   eachDay: (first, last) => `generate_series(${first}, ${last})`,
 };

@@ -5,6 +5,7 @@ import type { Cancellation } from '../../plan/request.ts';
 import { oneAfterAnother } from '../shared/queue.ts';
 import type { Rows, Session, Statement } from '../sql/database.ts';
 import { fault, isLost } from './faults.ts';
+import { FIX_SETTINGS, identifyServer } from './settings.ts';
 
 export interface SessionOptions {
   readonly config: ClientConfig;
@@ -49,11 +50,12 @@ export const beginSession = async (client: PoolClient, options: SessionOptions):
     client.release(broken);
   };
   const sees = async (): Promise<{ readonly token: string; readonly time: number }> => {
-    await client.query('begin isolation level repeatable read read only');
+    const server = await identifyServer(client);
+    await client.query(`begin isolation level repeatable read read only; ${FIX_SETTINGS}`);
     if (timeout !== undefined) await client.query(`set local statement_timeout = ${Math.round(timeout)}`);
     const { rows } = await send(client, 'select pg_current_snapshot()::text, extract(epoch from now()) * 1000');
     await client.query(`savepoint ${SAVEPOINT}`);
-    return { token: String(rows[0][0]), time: Number(rows[0][1]) };
+    return { token: `${server} ${rows[0][0]}`, time: Number(rows[0][1]) };
   };
   const seen = await sees().catch((error: unknown) => {
     broken = true;

@@ -21,7 +21,7 @@ import type {
   Tallies,
   TallyRequest,
 } from '../../plan/request.ts';
-import type { DataState, OpenOptions, RowsOf, Store } from '../engine.ts';
+import type { DataState, OpenOptions, RowsOf, Store, WholeStore } from '../engine.ts';
 import { unknownColumn } from '../shared/faults.ts';
 import { holidaysIn } from '../shared/sources.ts';
 import { cubeStatement, MOST_CELLS, sizeStatement, tooManyCells } from './cube.ts';
@@ -432,8 +432,20 @@ const liveStore = async (model: Model, database: Database, options: OpenOptions,
         await own.close();
       }
     };
+  const { engine, notes, unreadable, scans, reads, since, sees, state, opened, readsFiles } = first;
   return {
-    ...first,
+    engine,
+    notes,
+    unreadable,
+    scans,
+    reads,
+    since,
+    sees,
+    state,
+    opened,
+    readsFiles,
+    fetched,
+    holidays: alone((store) => store.holidays),
     kind: alone((store) => store.kind),
     textDates: alone((store) => store.textDates),
     rows: alone((store) => store.rows),
@@ -449,5 +461,5 @@ const liveStore = async (model: Model, database: Database, options: OpenOptions,
     tallies: alone((store) => store.tallies),
     begin,
     close: database.close,
-  };
+  } satisfies WholeStore;
 };
