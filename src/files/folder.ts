@@ -4,8 +4,10 @@ import { dirname, isAbsolute, relative, resolve, sep } from 'node:path';
 import { fingerprint } from '../basics/fingerprint.ts';
 import { compareTexts } from '../basics/text.ts';
 import { DurchblickError } from '../errors.ts';
+import { isCacheFolder } from './cache-tag.ts';
 import { checkPath, type Files, outsideFolder } from './files.ts';
 import { PATTERN } from './missing.ts';
+import { matchName } from './wildcard.ts';
 
 export interface FolderOptions {
   /** Further folders that files may lie in, symbolic links resolved. */
@@ -34,38 +36,52 @@ export interface FolderFiles extends Files {
 
 const codeOf = (error: unknown): string | undefined => (error as NodeJS.ErrnoException).code;
 
-/** A step of a pattern as a regular expression: `*` and `?` stay within a name, `[…]` is one of its characters. */
-const stepPattern = (step: string): RegExp => {
-  const source = step.replace(/\[!?[^\]]*\]|[*?]|[^*?[]|\[/g, (part) => {
-    if (part === '*') return '.*';
-    if (part === '?') return '.';
-    if (part.length > 2 && part.startsWith('[')) return `[${part.slice(1, -1).replace(/^!/, '^').replace(/\\/g, '\\\\')}]`;
-    return part.replace(/[.+^${}()|\\[\]]/g, '\\$&');
-  });
-  return new RegExp(`^${source}$`, 's');
-};
+/** More folders of any depth in one pattern say nothing more. */
+const MAX_DEEP_STEPS = 4;
 
-/** The files that a pattern matches, in the order of their names; `**` stands for folders of any depth. */
-const matches = async (folder: string, [step, ...rest]: readonly string[]): Promise<string[]> => {
-  if (step === undefined) return [folder];
-  if (!PATTERN.test(step)) {
-    const next = resolve(folder, step);
-    const there = await stat(next).then(
-      () => true,
-      () => false,
-    );
-    return there ? matches(next, rest) : [];
-  }
-  const entries = (await readdir(folder, { withFileTypes: true }).catch(() => [])).sort((a, b) => compareTexts(a.name, b.name));
-  const found: string[] = [];
-  if (step === '**') found.push(...(await matches(folder, rest)));
-  for (const entry of entries) {
-    const path = resolve(folder, entry.name);
-    if (step === '**') {
-      if (entry.isDirectory()) found.push(...(await matches(path, [step, ...rest])));
-    } else if (!entry.name.startsWith('.') && stepPattern(step).test(entry.name)) found.push(...(await matches(path, rest)));
-  }
-  return found;
+/**
+ * The files that a pattern matches, in the order of their names; `**` stands for folders of any depth. Hidden folders and caches are
+ * not entered.
+ */
+const matchFiles = async (base: string, steps: readonly string[]): Promise<string[]> => {
+  const plain = steps.filter((step, k) => step !== '**' || steps[k - 1] !== '**');
+  if (plain.filter((step) => step === '**').length > MAX_DEEP_STEPS)
+    throw new DurchblickError('bad-path', `"${steps.join('/')}" has more than ${MAX_DEEP_STEPS} times **`, {
+      hint: 'One ** stands for folders of any depth.',
+    });
+  const tests = plain.map((step) => (PATTERN.test(step) ? matchName(step) : undefined));
+  const found = new Set<string>();
+  const visited = new Set<string>();
+  const visit = async (path: string, at: number): Promise<void> => {
+    if (visited.has(`${at} ${path}`)) return;
+    visited.add(`${at} ${path}`);
+    if (at === plain.length) {
+      found.add(path);
+      return;
+    }
+    const [step, test] = [plain[at], tests[at]];
+    if (!test) {
+      const next = resolve(path, step);
+      const exists = await stat(next).then(
+        () => true,
+        () => false,
+      );
+      if (exists) await visit(next, at + 1);
+      return;
+    }
+    if (await isCacheFolder(path)) return;
+    const entries = (await readdir(path, { withFileTypes: true }).catch(() => [])).sort((a, b) => compareTexts(a.name, b.name));
+    if (step === '**') await visit(path, at + 1);
+    for (const entry of entries) {
+      const next = resolve(path, entry.name);
+      if (entry.name.startsWith('.')) continue;
+      if (step !== '**') {
+        if (test(entry.name)) await visit(next, at + 1);
+      } else if (entry.isDirectory()) await visit(next, at);
+    }
+  };
+  await visit(base, 0);
+  return [...found];
 };
 
 /** Whether a real path is a folder or lies below it. */
@@ -115,6 +131,7 @@ const plainFile = async (bounds: Bounds, path: string, written: string): Promise
   const seen = await stat(real);
   // A pipe or a device may never end.
   if (!seen.isFile()) throw noFile(written, seen.isDirectory() ? 'it is a folder' : 'it is no plain file');
+  if (await isCacheFolder(dirname(real))) throw noFile(written, 'it is in a cache folder', 'Name the file that it was made from.');
   return real;
 };
 
@@ -133,7 +150,7 @@ const filesBy = async (
   counts: (name: string) => boolean,
 ): Promise<readonly FoundFile[]> => {
   const files: FoundFile[] = [];
-  for (const match of await matches(base, steps)) {
+  for (const match of await matchFiles(base, steps)) {
     const name = isAbsolute(written) ? match : relative(bounds.home, match);
     if (!counts(name)) continue;
     const real = await inside(bounds, match, name);

@@ -1,4 +1,4 @@
-import { spawn } from 'node:child_process';
+import { execFileSync, spawn } from 'node:child_process';
 import { chmodSync, existsSync, mkdirSync, readdirSync, readFileSync, rmSync, statSync, utimesSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { gzipSync } from 'node:zlib';
@@ -288,6 +288,20 @@ describe('kept copies of large files', () => {
     expect(rows).toHaveLength(LINES);
     expect(Object.keys(rows[0])).toEqual(['ordered_on', 'region', 'amount']);
     expect(readFileSync(join(kept(), '.gitignore'), 'utf8')).toBe('*\n');
+    expect(readFileSync(join(kept(), 'CACHEDIR.TAG'), 'utf8')).toMatch(/^Signature: /);
+  });
+
+  test('a copy has the rights that its file has, and a pipe in its place is not waited for', () => {
+    chmodSync(join(folder, 'lines.csv'), 0o600);
+    const { stdout } = run();
+    expect(readdirSync(kept()).flatMap((name) => (/parquet/.test(name) ? [statSync(join(kept(), name)).mode & 0o777] : []))).toEqual([
+      0o600, 0o600, 0o600,
+    ]);
+    for (const path of [copy('.parquet.json'), copy('.found.json')]) {
+      rmSync(path);
+      execFileSync('mkfifo', [path]);
+    }
+    expect(run()).toMatchObject({ status: 0, stdout });
   });
 
   test('both engines use the same one', () => {
@@ -375,7 +389,7 @@ describe('kept copies of large files', () => {
     const [first, second] = await Promise.all([start(), start()]);
     expect(first).toBe(second);
     expect(first.startsWith('0 period')).toBe(true);
-    expect(readdirSync(kept()).filter((name) => !/(\.parquet|\.json|\.gitignore)$/.test(name))).toEqual([]);
+    expect(readdirSync(kept()).filter((name) => !/(\.parquet|\.json|\.gitignore|\.TAG)$/.test(name))).toEqual([]);
     expect(run().said).toBe('used');
   });
 });

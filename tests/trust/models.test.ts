@@ -22,6 +22,11 @@ mkdirSync(join(folder, 'empty'));
 writeFileSync(join(folder, 'sub', 'deep.csv'), 'd,k,v\n2026-01-05,b,2\n');
 writeFileSync(join(folder, 't[1].csv'), 'd,k,v\n2026-01-05,brackets,4\n');
 writeFileSync(join(folder, 't1.csv'), 'd,k,v\n2026-01-05,pattern,8\n');
+for (const hidden of ['.hidden', 'sub/.durchblick', 'kept']) {
+  mkdirSync(join(folder, hidden));
+  writeFileSync(join(folder, hidden, 'deep.csv'), 'd,k,v\n2026-01-05,cache,16\n');
+}
+writeFileSync(join(folder, 'kept', 'CACHEDIR.TAG'), 'Signature: 8a477f597d28d172789f06886806bc55\n');
 mkdirSync(join(folder, 'v=7'));
 writeFileSync(join(folder, 'v=7', 'own.csv'), 'd,k,v\n2026-01-05,c,3\n');
 symlinkSync(join(place, 'secret.csv'), join(folder, 'link.csv'));
@@ -63,6 +68,10 @@ describe.each(ENGINES)('V8: files of a model lie below its folder: %s', (_, engi
     ['v=7/own.csv', [['c', 3]]],
     ['sub/*.csv', [['b', 2]]],
     ['**/deep.csv', [['b', 2]]],
+    // Neither hidden folders nor caches are entered, and no pattern takes long.
+    ['**/**/**/**/**/**/**/**/**/**/deep.csv', [['b', 2]]],
+    ['**/*************d*p*************.csv', [['b', 2]]],
+    ['[!a-n]w[m-o].csv', [['a', 1]]],
   ])('%s is read', async (file, wanted) => {
     expect(await membersOf(engine(), { file })).toEqual(wanted);
   });
@@ -86,6 +95,10 @@ describe.each(ENGINES)('V8: files of a model lie below its folder: %s', (_, engi
     ['pipe.csv', 'no-file'],
     ['pip?.csv', 'no-file'],
     ['n*.csv', 'no-file'],
+    ['kept/deep.csv', 'no-file'],
+    ['[z-a].csv', 'bad-path'],
+    [`${'a*'.repeat(40)}b.csv`, 'no-file'],
+    ['**/a/**/a/**/a/**/a/**/a.csv', 'bad-path'],
   ])('%s is not', async (file, code) => {
     await expect(membersOf(engine(), { file })).rejects.toMatchObject({ code });
   });

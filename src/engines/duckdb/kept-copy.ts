@@ -1,9 +1,9 @@
 // Copies of sources that were read and typed once, kept in a folder so that no text is read a second time. A copy is named by a
 // fingerprint of what it was made of; it is written aside and renamed, and believed only where it is whole.
-import { createHash, randomUUID } from 'node:crypto';
+import { createHash } from 'node:crypto';
 import { createReadStream } from 'node:fs';
-import { rename, rm, stat } from 'node:fs/promises';
-import { basename } from 'node:path';
+import { chmod, mkdtemp, rename, rm, stat } from 'node:fs/promises';
+import { basename, join } from 'node:path';
 import type { FoundFile } from '../../files/folder.ts';
 import { makeFolder, notKept, pathFor, readNote, type Shelf, sha, shrink, touch, writeNote } from './kept-folder.ts';
 
@@ -80,7 +80,7 @@ const copyAt = async ({ tell }: Shelf, source: string, path: string): Promise<Ke
   const note = (await readNote(`${path}.json`)) as CopyNote | undefined;
   if (!note) return undefined;
   const size = await stat(path).then(
-    (seen) => seen.size,
+    (seen) => (seen.isFile() ? seen.size : -1),
     () => -1,
   );
   if (size !== note.size || (await sumOf(path)) !== note.sum) return undefined;
@@ -94,13 +94,18 @@ const makeAt = async (
   source: string,
   path: string,
   about: unknown,
+  mode: number,
   write: (path: string) => Promise<void>,
 ): Promise<KeptCopy | undefined> => {
   const { folder, tell } = shelf;
-  const aside = `${path}.${randomUUID()}`;
+  let own: string | undefined;
   try {
     await makeFolder(folder);
+    // Nobody else can enter it, whatever rights the writer gives the file.
+    own = await mkdtemp(join(folder, '.new-'));
+    const aside = join(own, 'copy.parquet');
     await write(aside);
+    await chmod(aside, mode);
     const note: CopyNote = { size: (await stat(aside)).size, sum: await sumOf(aside), about };
     await rename(aside, path);
     await writeNote(`${path}.json`, note);
@@ -108,8 +113,9 @@ const makeAt = async (
     tell({ source, state: 'made', message: `${source} was typed and kept as ${path}` });
     return { path, about };
   } catch (error) {
-    await rm(aside, { force: true }).catch(() => undefined);
     return notKept(shelf, source, error);
+  } finally {
+    if (own !== undefined) await rm(own, { recursive: true, force: true }).catch(() => undefined);
   }
 };
 
@@ -126,6 +132,12 @@ const saveLearned = async (shelf: CopyShelf): Promise<void> => {
   }
 };
 
+/** The rights that all files have in common, without those to run them. */
+const sharedMode = async (files: readonly FoundFile[]): Promise<number> => {
+  const modes = await Promise.all(files.map(async ({ real }) => (await stat(real)).mode));
+  return modes.reduce((shared, mode) => shared & mode, 0o666) | 0o600;
+};
+
 export const keptCopies = ({ folder, tell }: Shelf): KeptCopies => {
   const shelf: CopyShelf = { folder, tell, learned: [] };
   return {
@@ -139,7 +151,7 @@ export const keptCopies = ({ folder, tell }: Shelf): KeptCopies => {
         path,
         found: await foundAt(shelf, `${path}.found.json`),
         copy: () => copyAt(shelf, source, path),
-        make: (about, write) => makeAt(shelf, source, path, about, write),
+        make: async (about, write) => makeAt(shelf, source, path, about, await sharedMode(files), write),
       };
     },
     save: () => saveLearned(shelf),

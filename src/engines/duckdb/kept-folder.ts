@@ -3,6 +3,7 @@
 import { createHash, randomUUID } from 'node:crypto';
 import { mkdir, open, readdir, readFile, rename, rm, stat, utimes, writeFile } from 'node:fs/promises';
 import { basename, join } from 'node:path';
+import { writeCacheTag } from '../../files/cache-tag.ts';
 import type { FoundFile } from '../../files/folder.ts';
 
 /** What became of what is kept of a source. */
@@ -57,17 +58,23 @@ const fileMark = async ({ real }: FoundFile): Promise<readonly [mark: string, si
   }
 };
 
-/** Makes the folder, which nobody should commit. */
+/** Makes the folder, which is neither committed nor data. */
 export const makeFolder = async (folder: string): Promise<void> => {
   await mkdir(folder, { recursive: true });
+  await writeCacheTag(folder);
   await writeFile(join(folder, '.gitignore'), '*\n', { flag: 'wx' }).catch((error: unknown) => {
     if ((error as NodeJS.ErrnoException).code !== 'EEXIST') throw error;
   });
 };
 
+/** Only the owner reads what was found out about data. */
+const OWN_MODE = 0o600;
+
 /** A small file of JSON that says by a checksum that it is whole; undefined where it is not there, or not what was written. */
 export const readNote = async (path: string): Promise<unknown> => {
   try {
+    // A pipe would never end.
+    if (!(await stat(path)).isFile()) return undefined;
     const { check, note } = JSON.parse(await readFile(path, 'utf8')) as { check: string; note: unknown };
     return check === sha(JSON.stringify(note)) ? note : undefined;
   } catch {
@@ -76,10 +83,10 @@ export const readNote = async (path: string): Promise<unknown> => {
 };
 
 /** Writes a file aside and renames it, so that nobody reads half of it. */
-export const writeAside = async (path: string, bytes: string | Uint8Array): Promise<void> => {
+export const writeAside = async (path: string, bytes: string | Uint8Array, mode = OWN_MODE): Promise<void> => {
   const aside = `${path}.${randomUUID()}`;
   try {
-    await writeFile(aside, bytes);
+    await writeFile(aside, bytes, { mode });
     await rename(aside, path);
   } catch (error) {
     await rm(aside, { force: true }).catch(() => undefined);

@@ -1,23 +1,32 @@
-// Paths in the query of a model, which are relative to the model as all its paths are.
+// Replaces the file names in the query of a model, which are relative to the model, by the files that they stand for.
 import { checkPath } from '../../files/files.ts';
 import type { FolderFiles } from '../../files/folder.ts';
 import { duckdbDialect } from './dialect.ts';
 
 /** A literal where a file may stand: behind FROM or JOIN, or first in a function that reads files. */
-const PLACE = /(\b(?:from|join)\s+|\b(?:read_\w+|parquet_\w+|glob)\s*\(\s*\[?\s*)'((?:[^']|'')*)'/gi;
+const PLACE = /(\b(?:from|join)\s+|\b(?:read_\w+|parquet_\w+|glob)\s*\(\s*(\[?)\s*)'((?:[^']|'')*)'/gi;
 
-/** The query with its files named where they lie. What it may read is decided by DuckDB's settings, not here. */
+/** The function that reads files of a name. */
+const readerOf = (path: string): string => (/\.parquet$/i.test(path) ? 'read_parquet' : /json/i.test(path) ? 'read_json' : 'read_csv');
+
+/** The query with absolute paths. DuckDB's settings decide what it may read, not this. */
 export const withAbsolutePaths = async (query: string, files: FolderFiles): Promise<string> => {
-  const wanted = [...new Set(Array.from(query.matchAll(PLACE), ([, , path]) => path.replaceAll("''", "'")))];
-  const found = new Map<string, string>();
-  for (const path of wanted) {
+  const found = new Map<string, readonly string[]>();
+  for (const [, , , written] of query.matchAll(PLACE)) {
+    const path = written.replaceAll("''", "'");
     checkPath(path);
-    const there = await files.find(path);
-    if (there.length === 1) found.set(path, there[0].real.replace(/[*?[]/g, '[$&]'));
-    else found.set(path, `${files.home}/${path}`);
+    found.set(
+      path,
+      (await files.find(path)).map(({ real }) => duckdbDialect.text(real.replace(/[*?[]/g, '[$&]'))),
+    );
   }
-  return query.replace(PLACE, (all, before: string, path: string) => {
-    const real = found.get(path.replaceAll("''", "'"));
-    return real === undefined ? all : `${before}${duckdbDialect.text(real)}`;
+  return query.replace(PLACE, (all, before: string, bracket: string | undefined, written: string) => {
+    const path = written.replaceAll("''", "'");
+    const literals = found.get(path);
+    if (literals === undefined) return all;
+    // Listed, so that DuckDB's own patterns do not find caches.
+    if (literals.length === 1 || bracket === '[') return `${before}${literals.join(', ')}`;
+    const list = `[${literals.join(', ')}]`;
+    return /\($/.test(before.trimEnd()) ? `${before}${list}` : `${before}${readerOf(path)}(${list})`;
   });
 };
