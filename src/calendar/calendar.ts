@@ -60,6 +60,9 @@ export interface CalendarOptions {
  * does as well. Every lookup of a unit's period is one array read.
  */
 export interface Calendar {
+  /** First and last day that it was built for, inclusive. */
+  readonly from: Day;
+  readonly to: Day;
   /** First and last day of the whole years asked for, in every year system (U8). */
   readonly first: Day;
   readonly last: Day;
@@ -454,6 +457,8 @@ export const calendar = (options: CalendarOptions): Calendar => {
     return known;
   };
   const own: Calendar = {
+    from: first,
+    to: last,
     first: whole.first,
     last: whole.last,
     locale,

@@ -21,7 +21,7 @@ export interface CalendarTable {
 }
 
 export interface CalendarTableOptions {
-  /** First and last row, inclusive; the calendar's own bounds when left out. */
+  /** First and last row, inclusive; the days that the calendar was built for when left out. */
   readonly from?: Day | string;
   readonly to?: Day | string;
   /** Adds offsets (0 = the period of this day, -1 = the one before) and to-date flags. */
@@ -101,7 +101,7 @@ const addAsOf = (calendar: Calendar, units: readonly Unit[], asOf: Day, add: Add
 
 /** A calendar as a table, one row a day, for those who keep it in their warehouse; it is checked before it is handed out. */
 export const calendarTable = (calendar: Calendar, options: CalendarTableOptions = {}): CalendarTable => {
-  const [from, to] = [toDay(options.from ?? calendar.first, 'first day'), toDay(options.to ?? calendar.last, 'last day')];
+  const [from, to] = [toDay(options.from ?? calendar.from, 'first day'), toDay(options.to ?? calendar.to, 'last day')];
   if (to < from)
     throw new DurchblickError('bad-range', `the table's range runs backwards: ${isoOf(from)} to ${isoOf(to)}`, {
       hint: 'The first day comes first.',

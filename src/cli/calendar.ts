@@ -34,7 +34,11 @@ export const calendar = async (path: string, options: CalendarCommandOptions): P
         await deliver(years.join('\n'), options.output);
         return;
       }
-      const table = calendarTable(found, { from: range?.first, to: range?.last, ...(options.asOf === undefined ? {} : { asOf }) });
+      const table = calendarTable(found, {
+        from: range?.first ?? found.first,
+        to: range?.last ?? found.last,
+        ...(options.asOf === undefined ? {} : { asOf }),
+      });
       if (format === 'csv') await deliver(calendarCsv(table), options.output);
       else if (format === 'markdown') await deliver(calendarMarkdown(table), options.output);
       else if (format === 'json') {

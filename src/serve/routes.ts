@@ -180,9 +180,10 @@ const calendar: Route['answer'] = async ({ book, query }) => {
   const wanted = textOf(query.range);
   const range = wanted === undefined ? undefined : await book.range(wanted, asOf);
   const day = asOf === undefined ? undefined : await book.asOf(asOf);
-  const table = calendarTable(await book.calendar(range), {
-    from: range?.first,
-    to: range?.last,
+  const found = await book.calendar(range);
+  const table = calendarTable(found, {
+    from: range?.first ?? found.first,
+    to: range?.last ?? found.last,
     ...(day === undefined ? {} : { asOf: day }),
   });
   return {

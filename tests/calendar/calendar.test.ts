@@ -269,6 +269,7 @@ describe('U1 to U9: units', () => {
 
 test('the table has every day once, with offsets and flags against the as-of date', () => {
   const found = over('2026-01-01', '2026-12-31', { yearSystems: RETAIL });
+  expect(calendarTable(calendar({ from: '2010-01-01', to: '2019-12-31' })).rows).toBe(3652);
   const table = calendarTable(found, { from: toDay('2026-01-01'), to: toDay('2026-12-31'), asOf: toDay('2026-08-15') });
   const column = (name: string) => table.columns.find((entry) => entry.name === name)?.values as (number | boolean | string)[];
   expect(table.rows).toBe(365);

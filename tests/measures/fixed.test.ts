@@ -132,6 +132,7 @@ test.each<[unknown, string]>([
   [{ region: { form: 'n' } }, 'unknown-key'],
   [{ regoin: 'n' }, 'unknown-attribute'],
   [{ region: 'z' }, 'unknown-member'],
+  [{ region: { not: 'z' } }, 'unknown-member'],
 ])('V3: the filter %j is an error, never "all"', async (where, code) => {
   await expect(opened(modelOf(), where)).rejects.toMatchObject({ code });
 });
@@ -176,6 +177,16 @@ describe('V3: errors say nothing of what is hidden', () => {
       (caught: Error) => caught,
     );
     expect(error).toMatchObject({ code: 'doubled-key', message: 'products: a key of id stands more than once' });
+  });
+
+  test('V3: of other dimensions those members are listed that visible rows name', async () => {
+    const book = await opened(modelOf(), { region: { not: ['s'] } });
+    expect((await book.ask({ show: ['revenue'] })).rows[0][1]).toBe(40);
+    expect(await book.members('product')).toEqual(['Basil', 'Mint']);
+    // The budget is open to everyone, and names both.
+    expect(await book.members('family')).toEqual(['Herbs', 'Trees']);
+    const error = await book.ask({ show: ['revenue'], where: { product: 'Mapel' } } as never).catch((caught: Error) => caught);
+    expect(error).toMatchObject({ code: 'unknown-member', hint: 'Members: Basil, Mint.' });
   });
 
   test('a member that is hidden is neither known nor suggested', async () => {

@@ -58,7 +58,7 @@ const throughSessions = (first: Store, sessions: ReadonlySet<Store>): WholeStore
     bounds: through((store) => store.bounds),
     members: kept(
       (store) => store.members,
-      ({ key }) => key,
+      ({ key }, rows) => `${rows} ${key}`,
     ),
     combinations: kept(
       (store) => store.combinations,

@@ -7,7 +7,7 @@ import { DurchblickError } from '../../errors.ts';
 import type { Files, PlainRows } from '../../files/files.ts';
 import { type AttributeRef, NONE, UNKNOWN } from '../../model/attributes.ts';
 import type { Fact, Model } from '../../model/model.ts';
-import { listedMembers, nameOf } from '../../plan/members/kinds.ts';
+import { listedMembers, nameOf, rowMapOf } from '../../plan/members/kinds.ts';
 import { passes } from '../../plan/members/test.ts';
 import type { Bounds, Filter, RowSet, Sample, SampleRequest } from '../../plan/request.ts';
 import type { OpenOptions, RowsOf, Store } from '../engine.ts';
@@ -51,19 +51,34 @@ interface OpenTables {
   readonly hiding: readonly Filter[];
 }
 
-const membersIn = ({ model, dimensions, facts, hiding }: OpenTables, attribute: AttributeRef): readonly string[] => {
+/** Texts of an attribute that rows of some facts have. */
+const namedByRows = (facts: Iterable<Opened>, attribute: AttributeRef): ReadonlySet<string> => {
+  const named = new Set<string>();
+  for (const { data } of facts) {
+    if (!rowMapOf(data.fact, attribute)) continue;
+    const { codes, texts } = data.members(attribute);
+    const isNamed = new Uint8Array(texts.length);
+    for (let row = 0; row < codes.length; row++) isNamed[codes[row]] = 1;
+    texts.forEach((text, code) => {
+      if (isNamed[code] === 1) named.add(text);
+    });
+  }
+  return named;
+};
+
+const membersIn = async (store: MemoryStore, attribute: AttributeRef, rows: RowsOf): Promise<readonly string[]> => {
+  const { model, dimensions, hiding } = store;
   const listed = listedMembers(attribute, model);
   if (listed || attribute.kind !== 'attribute') return listed ?? [];
   const dimension = dimensions.get(attribute.dimension.name);
-  if (dimension) {
-    const filters = hidingFilters(hiding, attribute.part);
-    const tested = filters.map(({ attribute: own }) => dimension.texts(nameOf(own)));
-    return dimension.members(attribute.attribute, (row) => filters.every(({ test }, k) => passes(tested[k][row], test)));
-  }
-  const seen = new Set<string>();
-  for (const { data } of facts.values())
-    if (data.fact.links.some((link) => link.part === attribute.part)) for (const text of data.members(attribute).texts) seen.add(text);
-  return [...seen].filter((text) => text !== NONE && text !== UNKNOWN).sort(compareTexts);
+  if (dimension && (rows === 'all' || hiding.length === 0)) return dimension.members(attribute.attribute, () => true);
+  const facts = await Promise.all([...model.facts.values()].map((fact) => asked(store, fact, rows)));
+  const named = namedByRows(facts, attribute);
+  if (!dimension) return [...named].filter((text) => text !== NONE && text !== UNKNOWN).sort(compareTexts);
+  const filters = hidingFilters(hiding, attribute.part);
+  const tested = filters.map(({ attribute: own }) => dimension.texts(nameOf(own)));
+  const visible = dimension.members(attribute.attribute, (row) => filters.every(({ test }, k) => passes(tested[k][row], test)));
+  return visible.filter((text) => named.has(text));
 };
 
 /** Rows as they stand in a table. */
@@ -177,7 +192,7 @@ const methods = (store: MemoryStore): Store => {
     holidays: async (file, timeZone, first, last) =>
       (await import('../shared/sources.ts')).holidaysIn(files, model, file, timeZone, first, last),
     bounds: async (fact, knownBy, rows = 'seen') => boundsIn(await asked(store, fact, rows), knownBy),
-    members: async (attribute) => membersIn(store, attribute),
+    members: (attribute, rows = 'seen') => membersIn(store, attribute, rows),
     combinations: async (dimension, attributes) => {
       const data = dimensions.get(dimension.name);
       const lists = attributes.map((attribute) => data?.texts(attribute) ?? []);

@@ -3,7 +3,7 @@
 import type { AttributeRef } from '../../model/attributes.ts';
 import { orderedMembers } from '../../model/members.ts';
 import type { Fact, Model } from '../../model/model.ts';
-import { listedMembers, nameOf } from '../../plan/members/kinds.ts';
+import { listedMembers, nameOf, rowMapOf } from '../../plan/members/kinds.ts';
 import { passes } from '../../plan/members/test.ts';
 import type { Filter } from '../../plan/request.ts';
 import type { RowsOf } from '../engine.ts';
@@ -67,12 +67,19 @@ const membersOfDimension = async (
   const { named, namedBefore } = look.state;
   const key = JSON.stringify([look.rows, attribute.key]);
   const inOrder = async (): Promise<readonly string[]> => {
-    const found = await dimensionTexts(attribute, [attribute.attribute], look);
+    const isFiltered = look.rows === 'seen' && look.fixed.length > 0;
+    const found = await dimensionTexts(attribute, [attribute.attribute], isFiltered ? look : { ...look, fixed: [] });
     const ranked = attribute.dimension.attributes.get(attribute.attribute)?.order === undefined ? 'by-text' : 'ranked';
-    return orderedMembers(
+    const members = orderedMembers(
       found.map(([[text], rank]) => [text, rank] as const),
       ranked,
     );
+    if (!isFiltered) return members;
+    const named = new Set<string>();
+    for (const fact of look.model.facts.values())
+      if (rowMapOf(fact, attribute) && !(await look.state.denied(fact)))
+        for (const text of await namedIn(fact, attribute, look)) named.add(text);
+    return members.filter((text) => named.has(text));
   };
   const members = namedBefore.get(key) ?? (await inOrder());
   named.set(key, members);

@@ -4,7 +4,6 @@ import { seenIn } from '../../basics/events.ts';
 import { once } from '../../basics/kept-promises.ts';
 import { distinctTuples } from '../../basics/tuples.ts';
 import { DurchblickError } from '../../errors.ts';
-import type { AttributeRef } from '../../model/attributes.ts';
 import type { Fact, Model } from '../../model/model.ts';
 import type {
   Bounds,
@@ -60,7 +59,7 @@ interface View {
   readonly options: OpenOptions;
   readonly state: SqlState;
   readonly run: Run;
-  readonly members: (attribute: AttributeRef) => Promise<readonly string[]>;
+  readonly members: Store['members'];
   readonly fetched: () => number;
 }
 
@@ -275,8 +274,8 @@ const viewOf = (model: Model, database: Database, options: OpenOptions, state: S
     state,
     run,
     fetched,
-    members: (attribute) =>
-      once(known, attribute.key, () => membersIn(attribute, { model, state, database, run, rows: 'seen', fixed: options.hiding })),
+    members: (attribute, rows = 'seen') =>
+      once(known, `${rows} ${attribute.key}`, () => membersIn(attribute, { model, state, database, run, rows, fixed: options.hiding })),
   };
   return view;
 };
