@@ -1,7 +1,8 @@
 import fc from 'fast-check';
 import { expect, test } from 'vitest';
 import { DurchblickError, type Question } from '../../src/index.ts';
-import { type RefAnswer, type RefWorld, reference } from '../reference/answer.ts';
+import { type RefAnswer, reference } from '../reference/answer.ts';
+import type { RefWorld } from '../reference/ground.ts';
 import { assertDraws } from '../setup/draws.ts';
 import { type Data, data, openWorld, PRODUCTS, question, REGIONS } from './world.ts';
 
@@ -34,12 +35,11 @@ const compare = (
 const asksUnseen = (world: RefWorld, asked: Question): boolean => {
   const kept = (members: Readonly<Record<string, string>>): boolean =>
     Object.entries(world.fixed).every(([name, keep]) => members[name] === undefined || keep.includes(members[name]));
-  const known: Readonly<Record<string, readonly Readonly<Record<string, string>>[]>> = {
-    region: Object.values(REGIONS),
-    family: Object.values(PRODUCTS),
-    product: Object.values(PRODUCTS),
-    channel: world.rows.sales.map(({ members }) => members),
-  };
+  const seen = Object.values(world.rows).flatMap((rows) => rows.map(({ members }) => members).filter(kept));
+  const known: Readonly<Record<string, readonly Readonly<Record<string, string>>[]>> =
+    Object.keys(world.fixed).length > 0
+      ? Object.fromEntries(['region', 'family', 'product', 'channel', 'segment'].map((name) => [name, seen]))
+      : { region: Object.values(REGIONS), family: Object.values(PRODUCTS), product: Object.values(PRODUCTS), channel: seen };
   return Object.entries(asked.where ?? {}).some(([name, wanted]) =>
     [wanted].flat().some((text) => known[name] && !known[name].some((members) => kept(members) && members[name] === text)),
   );

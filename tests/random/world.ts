@@ -1,7 +1,7 @@
 import fc from 'fast-check';
 import { memory } from '../../src/engines/memory/index.ts';
 import { type Book, defineModel, type Engine, type Model, type ModelInput, open, type Question } from '../../src/index.ts';
-import type { RefRow, RefWorld } from '../reference/answer.ts';
+import type { RefRow, RefWorld } from '../reference/ground.ts';
 import { fromIso, iso, type Span } from '../reference/time.ts';
 import type { Tables } from '../setup/tables.ts';
 

@@ -1,0 +1,193 @@
+// Members: which there are, in which order they stand, which a question keeps and what is left to the others (R1, R4).
+import { parseReading } from '../../src/language/parse.ts';
+import type { Expression } from '../../src/language/syntax.ts';
+import type { Question } from '../../src/model/schema.ts';
+import { parseAgainst } from '../../src/windows/syntax.ts';
+import { type Ground, isOfDays, MONTHS, type Tuple, tupleKey, WEEKDAYS } from './ground.ts';
+import type { Looked } from './measure.ts';
+import { type RefPlace, refSeen } from './time.ts';
+
+export type Numbers = readonly (number | null)[];
+/** Readings at a place: one row of the axis, or the total of all. */
+export type CellsOf = (
+  at: number | 'total',
+  tuple: Tuple,
+  more?: { readonly list?: readonly Expression[]; readonly seen?: Looked; readonly left?: ReadonlySet<string> },
+) => Numbers;
+
+export interface Entry {
+  readonly tuple: Tuple;
+  readonly rows: readonly Numbers[];
+  readonly any: boolean;
+}
+
+const ORDERS: Readonly<Record<string, readonly string[]>> = {
+  size: ['small', 'large'],
+  weekday: WEEKDAYS,
+  'working-day': ['yes', 'no'],
+  'month-of-year': MONTHS,
+};
+const SIGNS: Readonly<Record<string, (a: number, b: number) => boolean>> = {
+  '<': (a, b) => a < b,
+  '<=': (a, b) => a <= b,
+  '>': (a, b) => a > b,
+  '>=': (a, b) => a >= b,
+  '=': (a, b) => a === b,
+  '!=': (a, b) => a !== b,
+};
+
+/** As-of dates from which some reading of a question may look: the members that hold now are those of any of them. */
+const asOfDates = ({ model, own }: Ground, question: Question): readonly number[] => {
+  const found = new Set([own.asOf]);
+  const texts = [...question.show, ...[question.order ?? []].flat(), ...[question.keep ?? []].flat()].map((text) =>
+    typeof text === 'string' ? text : text.is,
+  );
+  const comparisons = texts.flatMap((text) =>
+    [...text.matchAll(/vs \[([^\]]*as-of[^\]]*)\]/g)].map(([, inner]) => parseAgainst(inner, model.units)),
+  );
+  for (let depth = 0; depth < 2; depth++) for (const from of [...found]) for (const { asOf } of comparisons) found.add(refSeen(asOf, from));
+  return [...found];
+};
+
+/** Combinations of members of rows that stand in the data; amounts that are spread lie on every product of their family. */
+const tuplesOfRows = (ground: Ground, question: Question, names: readonly string[]): readonly Tuple[] => {
+  if (names.length === 0) return [{}];
+  const dates = asOfDates(ground, question);
+  const found = new Map<string, Tuple>();
+  const add = (members: Tuple) => {
+    if (names.every((name) => members[name] !== undefined))
+      found.set(tupleKey(names, members), Object.fromEntries(names.map((name) => [name, members[name]])));
+  };
+  for (const fact of ground.model.facts.values())
+    for (const { members, now } of ground.rowsOf(fact)) {
+      for (const asOf of dates) add({ ...members, ...now?.(asOf) });
+      for (const { product, family } of ground.world.products)
+        if (members.product === undefined && members.family === family) add({ ...members, product });
+    }
+  return [...found.values()];
+};
+
+/** Combinations of kinds of days around the places of an axis (U12). */
+const tuplesOfDays = ({ standing }: Ground, places: readonly RefPlace[], names: readonly string[]): readonly Tuple[] => {
+  if (names.length === 0) return [{}];
+  const found = new Map<string, Tuple>();
+  const [first, last] = [Math.min(...places.map(({ start }) => start)) - 4000, Math.max(...places.map(({ end }) => end)) + 4000];
+  for (let d = first; d <= last; d++) {
+    const members = Object.fromEntries(names.map((name) => [name, standing(name, d)]));
+    const key = tupleKey(names, members);
+    if (!found.has(key)) found.set(key, members);
+  }
+  return [...found.values()];
+};
+
+/** Every combination that a cell has a row behind; one of days that is covered is shown with each member of rows that has data (U12). */
+const entriesOf = (ground: Ground, question: Question, places: readonly RefPlace[], cells: CellsOf): Entry[] => {
+  const { per } = ground;
+  const [perRows, perDays] = [per.filter((name) => !isOfDays(name)), per.filter(isOfDays)];
+  const tuples = tuplesOfRows(ground, question, perRows);
+  // A comparison that cannot be laid out is an error even where there is nothing to show.
+  if (tuples.length === 0) for (const row of places.keys()) cells(row, {});
+  const covered = new Set<string>();
+  const ofDays = tuplesOfDays(ground, places, perDays);
+  const entries = tuples.flatMap((tuple) => {
+    const found = ofDays.map((days): Entry => {
+      const seen = { any: false, days: false };
+      const own = { ...tuple, ...days };
+      const rows = [...places.keys()].map((row) => cells(row, own, { seen }));
+      if (seen.days) covered.add(tupleKey(perDays, days));
+      return { tuple: own, rows, any: seen.any };
+    });
+    return perRows.length === 0 || found.some(({ any }) => any) ? found : [];
+  });
+  return perDays.length === 0 ? entries : entries.filter(({ tuple }) => covered.has(tupleKey(perDays, tuple)));
+};
+
+const special = (text: string): number => (text === '(none)' ? 1 : text === '(unknown)' ? 2 : 0);
+
+/** Members by their texts, those without a name last. */
+const inOwnOrder = (ground: Ground, names: readonly string[]): ((a: Entry, b: Entry) => number) => {
+  const orders: Readonly<Record<string, readonly string[]>> = { ...ORDERS, season: [...ground.world.names.values()] };
+  const order = (name: string, x: string, y: string): number =>
+    special(x) - special(y) ||
+    (orders[name] ? orders[name].indexOf(x) - orders[name].indexOf(y) : 0) ||
+    (name.includes('-of-') && name !== 'month-of-year' ? Number(x) - Number(y) : 0) ||
+    (x < y ? -1 : x > y ? 1 : 0);
+  return (a, b) => names.reduce((found, name) => found || order(name, a.tuple[name], b.tuple[name]), 0);
+};
+
+/** Members in the order of readings over the whole range, blanks last, within the groups of a limit. */
+const sortEntries = (ground: Ground, question: Question, entries: Entry[], cells: CellsOf, within: number): void => {
+  const { per } = ground;
+  const natural = inOwnOrder(ground, per);
+  entries.sort(natural);
+  const order = [question.order ?? []].flat().map((text) => ({
+    reading: parseReading(text.replace(/ (asc|desc)$/, '')),
+    sign: text.endsWith(' desc') ? -1 : 1,
+  }));
+  if (order.length === 0) return;
+  const list = order.map(({ reading }) => reading);
+  const ranks = new Map(entries.map((entry) => [entry, cells('total', entry.tuple, { list })]));
+  const isSpecial = (entry: Entry) => per.some((name) => special(entry.tuple[name]) > 0);
+  const byGroup = inOwnOrder(ground, per.slice(0, within));
+  entries.sort((a, b) => {
+    const grouped = byGroup(a, b);
+    if (grouped !== 0) return grouped;
+    if (isSpecial(a) !== isSpecial(b)) return isSpecial(a) ? 1 : -1;
+    for (const [k, { sign }] of order.entries()) {
+      const [x, y] = [ranks.get(a)?.[k] ?? null, ranks.get(b)?.[k] ?? null];
+      if (x === null || y === null) {
+        if (x !== y) return x === null ? 1 : -1;
+      } else if (x !== y) return sign * (x - y);
+    }
+    return natural(a, b);
+  });
+};
+
+const keptBy = (question: Question, cells: CellsOf): ((entry: Entry) => boolean) => {
+  const keep = [question.keep ?? []].flat().map((text) => {
+    const [, of, sign, bound] = /^(.*) (<|>|<=|>=|=|!=) (-?[0-9.]+)$/.exec(text) as RegExpExecArray;
+    return { reading: parseReading(of), meets: (v: number | null) => v !== null && SIGNS[sign](v, Number(bound)) };
+  });
+  const list = keep.map(({ reading }) => reading);
+  return ({ tuple }) => {
+    const values = cells('total', tuple, { list });
+    return keep.every(({ meets }, k) => meets(values[k]));
+  };
+};
+
+export interface Members {
+  /** Rows of members in order, by group each with its row of the others. */
+  readonly rowsOf: <T>(own: (entry: Entry) => T, others: (tuple: Tuple, texts: readonly string[]) => T) => T[];
+  /** The members that are listed; the others are what is left. */
+  readonly listed: ReadonlySet<string>;
+}
+
+export const membersOf = (ground: Ground, question: Question, places: readonly RefPlace[], cells: CellsOf): Members => {
+  const { per } = ground;
+  const within = question.within === undefined ? 0 : per.indexOf(question.within) + 1;
+  const [outer, inner] = [per.slice(0, within), per.slice(within)];
+  const entries = entriesOf(ground, question, places, cells);
+  sortEntries(ground, question, entries, cells, within);
+  const groupOf = ({ tuple }: Entry) => tupleKey(outer, tuple);
+  const kept = entries.filter(keptBy(question, cells));
+  const list = [...new Set(kept.map(groupOf))].flatMap((group) => {
+    const own = kept.filter((entry) => groupOf(entry) === group);
+    if (question.limit === undefined) return own;
+    const isSpecial = (entry: Entry) => inner.some((name) => special(entry.tuple[name]) > 0);
+    return [...own.filter((entry) => !isSpecial(entry)).slice(0, question.limit), ...own.filter((entry) => isSpecial(entry) && entry.any)];
+  });
+  const left = new Set(question.rest ? entries.filter((entry) => !list.includes(entry)).map(groupOf) : []);
+  const groups = [...new Set([...list.map(groupOf), ...left])];
+  return {
+    listed: new Set(list.map(({ tuple }) => tupleKey(per, tuple))),
+    rowsOf: (own, others) =>
+      groups.flatMap((group) => {
+        const texts = JSON.parse(group) as string[];
+        const tuple = Object.fromEntries(texts.map((text, k) => [per[k], text]));
+        return [
+          ...list.filter((entry) => groupOf(entry) === group).map(own),
+          ...(left.has(group) ? [others(tuple, [...texts, ...inner.map(() => '(others)')])] : []),
+        ];
+      }),
+  };
+};
