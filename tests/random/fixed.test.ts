@@ -104,7 +104,14 @@ const everything = async (book: Book, asked: readonly Question[]): Promise<Recor
         { region: 'South', country: 'Germany', family: 'Herbs', product: 'Mint', channel: 'web', size: 'large' }[name] as string,
       ]),
     );
-    found[`why ${k}`] = await told(() => book.explain({ reading, at: '2024-06', by: 'month', members }));
+    // Rows of one day have no order in a database.
+    found[`why ${k}`] = await told(async () =>
+      JSON.parse(
+        JSON.stringify(await book.explain({ reading, at: '2024-06', by: 'month', members }), (key, value) =>
+          key === 'first' ? value.map(([day]: readonly unknown[]) => day) : value,
+        ),
+      ),
+    );
     found[`verified ${k}`] = await told(async () => (await book.verify(one)).different);
   }
   return found;
@@ -129,10 +136,12 @@ const crawled = async (drawn: Data, fixed: Fixed, asked: readonly Question[], en
       const said = JSON.stringify(found[`misspelt ${attribute}`]);
       for (const text of hidden) if (!members.has(text)) expect(said).not.toContain(text);
     }
-    const unhinted = (value: unknown) =>
-      (value as { code?: string })?.code === 'unknown-member' ? { ...(value as object), hint: '' } : value;
-    for (const [call, value] of Object.entries(right))
-      expect(unhinted(found[call]), `${call} under ${JSON.stringify(fixed)}: ${JSON.stringify(asked)}`).toEqual(unhinted(value));
+    for (const [call, value] of Object.entries(right)) {
+      const { code, message = '' } = (found[call] ?? {}) as { code?: string; message?: string };
+      const [, attribute, text] = /^(\S+) has no member "(.*)"$/.exec(message) ?? [];
+      if (code === 'unknown-member' && !named[attribute]?.has(text)) continue;
+      expect(found[call], `${call} under ${JSON.stringify(fixed)}: ${JSON.stringify(asked)}`).toEqual(value);
+    }
   } finally {
     await book.close();
     await wanted.close();

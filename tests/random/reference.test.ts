@@ -6,6 +6,9 @@ import type { RefWorld } from '../reference/ground.ts';
 import { assertDraws } from '../setup/draws.ts';
 import { type Data, data, openWorld, PRODUCTS, question, REGIONS } from './world.ts';
 
+/** Days between which no version of a customer lies. */
+const VERSION_DAYS = Array.from({ length: 200 }, (_, k) => 19000 + 10 * k);
+
 type Row = readonly (string | number | null)[];
 
 /** Rows by their texts; the product names periods by label, the reference by first day. */
@@ -35,10 +38,14 @@ const compare = (
 const asksUnseen = (world: RefWorld, asked: Question): boolean => {
   const kept = (members: Readonly<Record<string, string>>): boolean =>
     Object.entries(world.fixed).every(([name, keep]) => members[name] === undefined || keep.includes(members[name]));
-  const seen = Object.values(world.rows).flatMap((rows) => rows.map(({ members }) => members).filter(kept));
+  const seen = Object.values(world.rows).flatMap((rows) =>
+    rows
+      .filter(({ members }) => kept(members))
+      .flatMap(({ members, now }) => [members, ...VERSION_DAYS.map((d) => ({ ...members, ...now?.(d) }))]),
+  );
   const known: Readonly<Record<string, readonly Readonly<Record<string, string>>[]>> =
     Object.keys(world.fixed).length > 0
-      ? Object.fromEntries(['region', 'family', 'product', 'channel', 'segment'].map((name) => [name, seen]))
+      ? Object.fromEntries(['region', 'family', 'product', 'channel', 'segment', 'present-customer.segment'].map((name) => [name, seen]))
       : { region: Object.values(REGIONS), family: Object.values(PRODUCTS), product: Object.values(PRODUCTS), channel: seen };
   return Object.entries(asked.where ?? {}).some(([name, wanted]) =>
     [wanted].flat().some((text) => known[name] && !known[name].some((members) => kept(members) && members[name] === text)),

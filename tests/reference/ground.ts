@@ -51,6 +51,8 @@ export interface Ground {
   readonly grainOf: (fact: Fact) => RefUnit;
   readonly isWorking: (d: number) => boolean;
   readonly rowsOf: (fact: Fact, knownBy?: number) => readonly RefRow[];
+  /** All rows and revisions, whenever they were recorded. */
+  readonly everyRow: (fact: Fact) => readonly RefRow[];
   readonly visibleOf: (fact: Fact, seen: RefSeen) => readonly RefRow[];
   /** First and last day of a fact in a role (W11), whole periods for coarse facts. */
   readonly history: (fact: Fact, role: string, knownBy: number) => Span | undefined;
@@ -69,11 +71,15 @@ export const weekdayIndex = (d: number): number => (((d + 3) % 7) + 7) % 7;
 export const isOfDays = (name: string): boolean => ['weekday', 'working-day', 'season', 'year'].includes(name) || name.includes('-of-');
 export const tupleKey = (names: readonly string[], members: Tuple): string => JSON.stringify(names.map((name) => members[name]));
 
-/** The rows there are: of revisions the last one of each key that was recorded by then (G7), without those that are hidden (V3). */
-const rowsKnown = ({ rows, reaches, fixed }: RefWorld, fact: Fact, knownBy: number): readonly RefRow[] => {
-  const allowed = (row: RefRow) =>
-    Object.entries(fixed).every(([name, keep]) => !reaches[fact.name].includes(name) || keep.includes(row.members[name]));
-  const all = rows[fact.name].filter((row) => allowed(row) && (row.recorded ?? 0) <= knownBy);
+/** Rows that are not hidden (V3). */
+const allowedRows = ({ rows, reaches, fixed }: RefWorld, fact: Fact): readonly RefRow[] =>
+  rows[fact.name].filter((row) =>
+    Object.entries(fixed).every(([name, keep]) => !reaches[fact.name].includes(name) || keep.includes(row.members[name])),
+  );
+
+/** The rows there are: of revisions the last one of each key that was recorded by then (G7). */
+const rowsKnown = (world: RefWorld, fact: Fact, knownBy: number): readonly RefRow[] => {
+  const all = allowedRows(world, fact).filter((row) => (row.recorded ?? 0) <= knownBy);
   if (fact.recorded === undefined) return all;
   const keyOf = (row: RefRow) => JSON.stringify(fact.versionKey.map((name) => row.columns[name] ?? null));
   return all.filter((row) => !all.some((other) => keyOf(other) === keyOf(row) && (other.recorded ?? 0) > (row.recorded ?? 0)));
@@ -134,6 +140,7 @@ export const groundOf = (world: RefWorld, question: Question): Ground => {
     grainOf,
     isWorking,
     rowsOf,
+    everyRow: (fact) => allowedRows(world, fact),
     visibleOf: (fact, { asOf, knownBy }) =>
       once(`visible ${fact.name} ${knownBy} ${asOf}`, () =>
         rowsOf(fact, knownBy)

@@ -59,7 +59,7 @@ const tuplesOfRows = (ground: Ground, question: Question, names: readonly string
       found.set(tupleKey(names, members), Object.fromEntries(names.map((name) => [name, members[name]])));
   };
   for (const fact of ground.model.facts.values())
-    for (const { members, now } of ground.rowsOf(fact)) {
+    for (const { members, now } of ground.everyRow(fact)) {
       for (const asOf of dates) add({ ...members, ...now?.(asOf) });
       for (const { product, family } of ground.world.products)
         if (members.product === undefined && members.family === family) add({ ...members, product });

@@ -6,7 +6,7 @@ import { type Day, FIRST_DAY, isoOf, LAST_DAY, NO_DAY } from '../../calendar/day
 import { DurchblickError } from '../../errors.ts';
 import type { Files, PlainRows } from '../../files/files.ts';
 import { type AttributeRef, NONE, UNKNOWN } from '../../model/attributes.ts';
-import type { Fact, Model } from '../../model/model.ts';
+import { type Fact, type Model, NOW } from '../../model/model.ts';
 import { listedMembers, nameOf, rowMapOf } from '../../plan/members/kinds.ts';
 import { passes } from '../../plan/members/test.ts';
 import type { Bounds, Filter, RowSet, Sample, SampleRequest } from '../../plan/request.ts';
@@ -51,11 +51,19 @@ interface OpenTables {
   readonly hiding: readonly Filter[];
 }
 
-/** Texts of an attribute that rows of some facts have. */
-const namedByRows = (facts: Iterable<Opened>, attribute: AttributeRef): ReadonlySet<string> => {
+/** Texts of an attribute that rows of some facts have; of versions that are taken now, those of every version (G9). */
+const namedByRows = ({ dimensions }: OpenTables, facts: Iterable<Opened>, attribute: AttributeRef): ReadonlySet<string> => {
   const named = new Set<string>();
   for (const { data } of facts) {
-    if (!rowMapOf(data.fact, attribute)) continue;
+    const map = rowMapOf(data.fact, attribute);
+    if (!map) continue;
+    if (map.kind === 'key-day' && map.at === NOW) {
+      const { versions, texts } = dimensions.get(map.link.dimension.name) as DimensionData;
+      const keyText = data.keyText(map.link.column);
+      for (const key of new Set(Array.from(data.table.column(map.link.column), keyText)))
+        for (const { row } of versions?.get(key) ?? []) named.add(texts(map.attribute)[row]);
+      continue;
+    }
     const { codes, texts } = data.members(attribute);
     const isNamed = new Uint8Array(texts.length);
     for (let row = 0; row < codes.length; row++) isNamed[codes[row]] = 1;
@@ -73,7 +81,7 @@ const membersIn = async (store: MemoryStore, attribute: AttributeRef, rows: Rows
   const dimension = dimensions.get(attribute.dimension.name);
   if (dimension && (rows === 'all' || hiding.length === 0)) return dimension.members(attribute.attribute, () => true);
   const facts = await Promise.all([...model.facts.values()].map((fact) => asked(store, fact, rows)));
-  const named = namedByRows(facts, attribute);
+  const named = namedByRows(store, facts, attribute);
   if (!dimension) return [...named].filter((text) => text !== NONE && text !== UNKNOWN).sort(compareTexts);
   const filters = hidingFilters(hiding, attribute.part);
   const tested = filters.map(({ attribute: own }) => dimension.texts(nameOf(own)));

@@ -10,7 +10,7 @@ import type { RowsOf } from '../engine.ts';
 import { hidingFilters } from '../shared/hiding.ts';
 import type { Database } from './database.ts';
 import { rankSql } from './dimensions.ts';
-import { attributeText, selectOf } from './select.ts';
+import { attributeText, type SqlWorld, selectOf } from './select.ts';
 import { type Run, type SqlState, worldOf } from './tables.ts';
 
 export interface MemberLook {
@@ -94,7 +94,8 @@ const namedIn = async (fact: Fact, attribute: AttributeRef, { state, database, r
   const known = gained === undefined ? [] : (before ?? []);
   const found = [...known];
   if (gained !== 'nothing') {
-    const select = selectOf(gained ?? (await state.fact(fact, rows)), await worldOf(state, database), undefined);
+    const world: SqlWorld = { ...(await worldOf(state, database)), heldOn: 'any' };
+    const select = selectOf(gained ?? (await state.fact(fact, rows)), world, undefined);
     const { count, columns } = await run({
       about: `members of ${attribute.key} in ${fact.name}`,
       sql: `select distinct ${select.member(attribute)} as c0\nfrom ${select.from()}`,

@@ -23,8 +23,8 @@ export interface SqlWorld {
   readonly workingDays: WorkingDays | undefined;
   /** Rows with a later day in a role do not count, by role. */
   readonly latest?: ReadonlyMap<string, number>;
-  /** The day on which versions of dimensions hold that are taken now (G9). */
-  readonly heldOn?: number;
+  /** The day on which versions of dimensions hold that are taken now (G9); `any` for every version of a key. */
+  readonly heldOn?: number | 'any';
 }
 
 /** A select over a fact's rows under way: joins and conditions are added as they are needed. */
@@ -138,8 +138,8 @@ const memberFinder = (fact: SqlFact, { dialect, dimensions, heldOn }: SqlWorld, 
     const names = [...link.dimension.attributes.keys()];
     const table = (): string => dimensionTable(dialect, link, relation, native, coded);
     const linked = native ? own.sql : link.attribute === undefined ? keySql(dialect, own.sql, own.column) : linkText(own);
-    const day = link.at === undefined ? undefined : link.at === NOW ? String(heldOn ?? LAST_DAY) : `(${fact.day(link.at)})`;
-    const holds = day === undefined ? '' : ` and ${day} >= ${alias}.held_from and ${day} < ${alias}.held_until`;
+    const day = link.at === NOW ? String(heldOn ?? LAST_DAY) : link.at === undefined ? undefined : `(${fact.day(link.at)})`;
+    const holds = day === undefined || day === 'any' ? '' : ` and ${day} >= ${alias}.held_from and ${day} < ${alias}.held_until`;
     joins.set(name, () => `left join (${table()}) as ${alias} on ${alias}.row_key = ${linked}${holds}`);
     const made: Joined = {
       alias,
