@@ -108,7 +108,7 @@ const everything = async (book: Book, asked: readonly Question[]): Promise<Recor
     found[`why ${k}`] = await told(async () =>
       JSON.parse(
         JSON.stringify(await book.explain({ reading, at: '2024-06', by: 'month', members }), (key, value) =>
-          key === 'first' ? value.map(([day]: readonly unknown[]) => day) : value,
+          key === 'first' && Array.isArray(value) ? value.map(([day]: readonly unknown[]) => day) : value,
         ),
       ),
     );
