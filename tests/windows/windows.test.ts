@@ -10,7 +10,13 @@ import { engineOver } from '../setup/engine.ts';
 import { factModel } from '../setup/model.ts';
 import { table } from '../setup/table.ts';
 
-const found = calendar({ from: '2015-01-01', to: '2035-12-31', yearSystems: { fiscal: { starts: '--07-01', label: 'FY{year}' } } });
+const season = (label: string, start: string, end: string) => ({ label, start: toDay(start), end: toDay(end) });
+const found = calendar({
+  from: '2015-01-01',
+  to: '2035-12-31',
+  yearSystems: { fiscal: { starts: '--07-01', label: 'FY{year}' } },
+  periods: { season: [season('Spring', '2026-02-20', '2026-05-31'), season('Autumn', '2026-09-01', '2026-11-15')] },
+});
 const units = [...found.units.keys()];
 const laid = (text: string, anchor: string, asOf = anchor): string | undefined => {
   const day = toDay(anchor);
@@ -46,6 +52,10 @@ describe('W1 to W5: windows laid by hand', () => {
     ['first/anchor', '2026-08-15', '2023-01-02..2026-08-15'],
     ['2026-01-10/last', '2026-08-15', '2026-01-10..2026-08-15'],
     ['anchor/start(month)', '2026-08-15', 'empty'],
+    // U7: on a day without a period, start looks at the next one and end at the previous.
+    ['anchor/start(season)', '2026-08-15', '2026-08-15..2026-09-01'],
+    ['end(season)/anchor', '2026-08-15', '2026-05-31..2026-08-15'],
+    ['end(+1 seasons)/P1D', '2026-08-15', '2026-11-15..2026-11-15'],
   ])('%s at %s is %s', (text, anchor, days) => expect(laid(text, anchor)).toBe(days));
 
   test.each([
@@ -113,6 +123,7 @@ describe('C1 to C10: the days compared', () => {
     ['n vs previous', 'week', '2026-W33', '2026-08-12', '2026-08-03..2026-08-05'],
     ['n vs year-earlier', 'week', '2026-W33', '2026-08-16', '2025-08-11..2025-08-17'],
     ['n vs [-P52W]', 'month', '2026-08', '2026-08-15', '2025-08-02..2025-08-16'],
+    ['n vs [+P7D]', 'month', '2026-08', '2026-08-15', '2026-08-08..2026-08-15'],
     ['n vs january', 'month', '2026-05', '2026-08-15', '2026-01-01..2026-01-31'],
     ['n over ytd vs year-earlier', 'month', '2026-08', '2026-08-15', '2025-01-01..2025-08-15'],
     ['n over ytd vs [-P52W]', 'month', '2026-06', '2026-08-15', '2025-01-02..2025-07-01'],
