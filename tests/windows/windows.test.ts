@@ -104,7 +104,12 @@ const days = async (asOf: string): Promise<Book> => {
     'f',
     { source: 'rows', dates: { on: 'day' }, measures: { n: { sum: 'n' } } },
     {
-      calendar: { yearSystems: { retail: { pattern: '4-4-5', ends: 'saturday nearest june 30', label: 'R{year}' } } },
+      calendar: {
+        yearSystems: { retail: { pattern: '4-4-5', ends: 'saturday nearest june 30', label: 'R{year}' } },
+        periods: {
+          season: { rows: { Autumn: { starts: '2025-09-01', ends: '2025-10-31' }, Spring: { starts: '2026-02-20', ends: '2026-05-31' } } },
+        },
+      },
       comparisons: { january: { base: '2026-01' }, 'whole-month-before': { shift: '-P1M', match: 'whole' } },
     },
   );
@@ -123,6 +128,8 @@ describe('C1 to C10: the days compared', () => {
     ['n vs previous', 'week', '2026-W33', '2026-08-12', '2026-08-03..2026-08-05'],
     ['n vs year-earlier', 'week', '2026-W33', '2026-08-16', '2025-08-11..2025-08-17'],
     ['n vs [-P52W]', 'month', '2026-08', '2026-08-15', '2025-08-02..2025-08-16'],
+    // More days than its counterpart has.
+    ['n over season-to-date vs previous', 'season', 'Spring', '2026-05-20', '2025-09-01..2025-10-31'],
     ['n vs [+P7D]', 'month', '2026-08', '2026-08-15', '2026-08-08..2026-08-15'],
     ['n vs january', 'month', '2026-05', '2026-08-15', '2026-01-01..2026-01-31'],
     ['n over ytd vs year-earlier', 'month', '2026-08', '2026-08-15', '2025-01-01..2025-08-15'],
