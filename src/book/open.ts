@@ -97,6 +97,7 @@ export const open = async <N extends Names, const W extends WhereOf<N> = WhereOf
   // What is asked for seldom is loaded when it is asked for.
   return {
     model,
+    isFiltered: book.fixed.length > 0,
     ask: ask as Book<N>['ask'],
     // Loaded under way: a book that is closed meanwhile waits for it.
     verify: ((question: string | Question, asking: AskOptions = {}) =>

@@ -143,6 +143,8 @@ export interface Cost {
 /** A model opened over data. Keeps day cubes, so that asking again does not touch the rows again. */
 export interface Book<N extends Names = Names> {
   readonly model: Model<N>;
+  /** Whether fixed filters hide rows from it (V3). */
+  readonly isFiltered: boolean;
   /**
    * Answers a question, or the one that the model has a name for. Names in it are checked by the compiler where model and question are literals, and always at
    * run time. Throws `DurchblickError` for a wrong question and for faults in the data.

@@ -6,10 +6,11 @@ import { type Dictionary, dictionaryOf } from './dictionary.ts';
 
 /**
  * The dictionary of an open model: every name in words, windows and comparisons with their days at the as-of date, in a
- * language (BCP 47; the model's own when left out, R5). `asOf` is a date or point; the model's own when left out (A1).
+ * language (BCP 47; the model's own when left out, R5). `asOf` is a date or point; the model's own when left out (A1). Figures are of all
+ * rows, so a book with fixed filters leaves them out (V3).
  */
 export const dictionaryFor = async (
-  book: Pick<Book, 'model' | 'windows' | 'calendar' | 'asOf'>,
+  book: Pick<Book, 'model' | 'isFiltered' | 'windows' | 'calendar' | 'asOf'>,
   options: { readonly locale?: string; readonly asOf?: string } = {},
 ): Promise<Dictionary> => {
   const { model } = book;
@@ -17,5 +18,6 @@ export const dictionaryFor = async (
   await loadWords(locale);
   const at = options.asOf === undefined ? {} : { at: [options.asOf] };
   const spans = await book.windows({ ...at, locale });
-  return dictionaryOf(model, { spans, calendar: await book.calendar(), asOf: await book.asOf(options.asOf), locale });
+  const found = dictionaryOf(model, { spans, calendar: await book.calendar(), asOf: await book.asOf(options.asOf), locale });
+  return book.isFiltered ? { ...found, figures: [] } : found;
 };

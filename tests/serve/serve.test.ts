@@ -370,6 +370,8 @@ describe('keys (V3)', () => {
         );
       }
     }
+    const figuresFor = async (key: string) => (await (await as(key, '/models/gruenhof/dictionary?format=json')).json()).figures.length;
+    expect([await figuresFor(west.key), (await figuresFor(all.key)) > 0]).toEqual([0, true]);
     const rows = await (await as(west.key, '/models/gruenhof/ask?show=revenue&per=region&format=csv')).text();
     expect(rows.trim().split('\r\n').length).toBe(2);
     expect(

@@ -102,7 +102,7 @@ const days = async (asOf: string): Promise<Book> => {
   const rows = Array.from({ length: last - first + 1 }, (_, i) => ({ day: isoOf(first + i), n: 1 }));
   const model = factModel(
     'f',
-    { source: 'rows', dates: { on: 'day' }, measures: { n: { sum: 'n' } } },
+    { source: 'rows', dates: { on: 'day', planned: { column: 'day', horizon: 'plan' } }, measures: { n: { sum: 'n', role: 'on' } } },
     {
       calendar: {
         yearSystems: { retail: { pattern: '4-4-5', ends: 'saturday nearest june 30', label: 'R{year}' } },
@@ -130,6 +130,7 @@ describe('C1 to C10: the days compared', () => {
     ['n vs [-P52W]', 'month', '2026-08', '2026-08-15', '2025-08-02..2025-08-16'],
     // More days than its counterpart has.
     ['n over season-to-date vs previous', 'season', 'Spring', '2026-05-20', '2025-09-01..2025-10-31'],
+    ['n on planned vs previous', 'month', '2026-08', '2026-08-15', '2026-07-01..2026-07-31'],
     ['n vs [+P7D]', 'month', '2026-08', '2026-08-15', '2026-08-08..2026-08-15'],
     ['n vs january', 'month', '2026-05', '2026-08-15', '2026-01-01..2026-01-31'],
     ['n over ytd vs year-earlier', 'month', '2026-08', '2026-08-15', '2025-01-01..2025-08-15'],
