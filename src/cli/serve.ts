@@ -114,10 +114,13 @@ const versionOf = async (): Promise<string> =>
   (JSON.parse(await readFile(new URL('../../package.json', import.meta.url), 'utf8')) as { version: string }).version;
 
 /** Ends when asked to: what runs may finish within a grace. */
-const untilTold = (close: () => Promise<void>, graceSeconds: number): Promise<number> =>
+const untilTold = (close: () => Promise<void>, closeNow: () => void, graceSeconds: number): Promise<number> =>
   new Promise((done) => {
     const end = (): void => {
-      const late = setTimeout(() => done(1), graceSeconds * 1000);
+      const late = setTimeout(() => {
+        closeNow();
+        done(1);
+      }, graceSeconds * 1000);
       close().then(
         () => {
           clearTimeout(late);
@@ -177,5 +180,9 @@ export const serve = async (given: readonly string[], options: ServeCommandOptio
   const address = await listenAt(server, { host: options.host, port });
   const list = models.map(({ name, title }) => `  ${dim(`${address}/models/${name}`)}  ${title}\n`).join('');
   await deliver(`${bold(address)} answers; Ctrl+C ends it\n${list}`, undefined, 'words');
-  return untilTold(() => server.close(), grace);
+  return untilTold(
+    () => server.close(),
+    () => server.server.closeAllConnections(),
+    grace,
+  );
 };

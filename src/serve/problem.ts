@@ -47,10 +47,24 @@ const shown = ({ code, message, hint, place }: DurchblickError) => ({
   ...(place ? { place: placeText(place).replace(/: $/, '') } : {}),
 });
 
-/** What a reader may know of an error; of a fault in the program itself, nothing but that it is one. */
-export const problemOf = (error: unknown): Problem => {
+/** Codes of engines that say what a reader can do about them, and nothing of where data lie. */
+const TOLD = new Set(['timeout', 'closed', 'no-package', 'aborted']);
+
+/**
+ * What a reader may know of an error; of a fault in the program itself, nothing but that it is one. Where data lie is the business of
+ * those who serve them, and not of `others` with a key.
+ */
+export const problemOf = (error: unknown, reader: 'own' | 'others'): Problem => {
   if (error instanceof DurchblickError) {
     const { code, kind, all, text, at } = error;
+    if (reader === 'others' && kind === 'engine' && !TOLD.has(code))
+      return {
+        type: `urn:durchblick:problem:${code}`,
+        title: 'the data cannot be read now; the log of the server has the reason',
+        status: OF_CODE[code] ?? OF_KIND[kind],
+        code,
+        hint: 'Ask again in a moment.',
+      };
     return {
       type: `urn:durchblick:problem:${code}`,
       status: OF_CODE[code] ?? OF_KIND[kind],

@@ -3,7 +3,6 @@ import { createHash } from 'node:crypto';
 import { Readable } from 'node:stream';
 import type { FastifyInstance, FastifyReply, FastifyRequest } from 'fastify';
 import { stableText } from '../basics/fingerprint.ts';
-import { once } from '../basics/kept-promises.ts';
 import type { Book } from '../book/types.ts';
 import type { Question } from '../model/schema.ts';
 import { sharedWork } from '../plan/cancel.ts';
@@ -57,7 +56,7 @@ interface Served extends Required<Pick<ServeOptions, 'version' | 'seconds'>> {
   readonly models: ReadonlyMap<string, ServedModel>;
   readonly findKey: ((header: string | undefined, address: string) => Key) | undefined;
   /** Books by model and fixed filters. */
-  readonly books: Map<string, Promise<Opened>>;
+  readonly books: Map<string, Lent>;
   /** Filters that stand in rows, by key and model, for the state of the data in which they were read. */
   readonly rights: Map<string, { readonly state: string; readonly where: Promise<Question['where']> }>;
   readonly kept: Kept;
@@ -70,6 +69,13 @@ interface Served extends Required<Pick<ServeOptions, 'version' | 'seconds'>> {
 interface Opened {
   readonly book: Book;
   readonly look: () => Promise<{ readonly turnedBad: string | undefined }>;
+}
+
+/** A book in use: one that is over is closed when nobody uses it any more. */
+interface Lent {
+  readonly opened: Promise<Opened>;
+  users: number;
+  isOver: boolean;
 }
 
 const openedOf = async (book: Promise<Book>): Promise<Opened> => {
@@ -86,22 +92,52 @@ export const isLoopback = (host: string): boolean => /^(localhost|127(\.\d{1,3})
 
 const bookName = ({ name }: ServedModel, where: Question['where']): string => `${name} ${where === undefined ? '' : stableText(where)}`;
 
-const bookOf = (served: Served, model: ServedModel, where: Question['where']): Promise<Opened> =>
-  once(served.books, bookName(model, where), () => openedOf(model.open(where)));
+const lentOf = (served: Served, model: ServedModel, where: Question['where']): Lent => {
+  const name = bookName(model, where);
+  const known = served.books.get(name);
+  if (known) return known;
+  const made: Lent = { opened: openedOf(model.open(where)), users: 0, isOver: false };
+  served.books.set(name, made);
+  // What could not be opened may be opened later.
+  made.opened.catch(() => void (served.books.get(name) === made && served.books.delete(name)));
+  return made;
+};
+
+const closeUnused = ({ opened, users, isOver }: Lent): void => {
+  if (isOver && users === 0) opened.then(({ book }) => book.close()).catch(() => undefined);
+};
+
+/** Does something with a book, which stays open meanwhile. */
+const using = async <T>(lent: Lent, run: (opened: Opened) => Promise<T>): Promise<T> => {
+  lent.users++;
+  try {
+    return await run(await lent.opened);
+  } finally {
+    lent.users--;
+    closeUnused(lent);
+  }
+};
 
 /** A book that nobody asks any more is closed once its questions are answered. */
 const forget = (served: Served, model: ServedModel, where: Question['where']): void => {
   const name = bookName(model, where);
-  const opened = served.books.get(name);
+  const lent = served.books.get(name);
+  if (!lent) return;
   served.books.delete(name);
-  opened?.then(({ book }) => book.close()).catch(() => undefined);
+  lent.isOver = true;
+  closeUnused(lent);
+};
+
+/** Whether rows of some key say these filters in the state that is known. */
+const isRight = async ({ rights }: Served, where: Question['where']): Promise<boolean> => {
+  const all = await Promise.all([...rights.values()].map((right) => right.where.catch(() => undefined)));
+  return all.some((other) => stableText(other) === stableText(where));
 };
 
 /** What a key may see of a model: as its file says, or as rows say in the present state of the data. */
 const whereOf = async (served: Served, model: ServedModel, key: Key | undefined): Promise<Question['where']> => {
   if (!key || key.rights.length === 0) return key?.where;
-  const { look } = await bookOf(served, model, undefined);
-  const state = stableText(await look());
+  const state = stableText(await using(lentOf(served, model, undefined), ({ look }) => look()));
   const name = stableText([model.name, key.name]);
   const known = served.rights.get(name);
   if (known?.state === state) return known.where;
@@ -109,9 +145,7 @@ const whereOf = async (served: Served, model: ServedModel, key: Key | undefined)
   served.rights.set(name, { state, where });
   where.catch(() => void (served.rights.get(name)?.where === where && served.rights.delete(name)));
   const [before, now] = [await known?.where.catch(() => undefined), await where];
-  const others = await Promise.all([...served.rights.values()].map((right) => right.where.catch(() => undefined)));
-  if (before && stableText(before) !== stableText(now) && !others.some((other) => stableText(other) === stableText(before)))
-    forget(served, model, before);
+  if (before && stableText(before) !== stableText(now) && !(await isRight(served, before))) forget(served, model, before);
   return now;
 };
 
@@ -210,9 +244,7 @@ const answer = async (served: Served, route: Route, request: ModelRequest, reply
     (request as unknown as { accepts: () => { type: (types: string[]) => string | false } }).accepts().type(types),
   );
   const { signal, end } = patience(reply, served.seconds);
-  try {
-    const where = await orGivenUp(whereOf(served, model, key), signal);
-    const opened = await bookOf(served, model, where);
+  const answerFrom = async (lent: Lent, where: Question['where'], opened: Opened): Promise<Content | undefined> => {
     const { book } = opened;
     const asked = { path: route.path, query: { ...query, format: form }, body: request.body ?? null };
     const told = { ...asked, where, model: model.name };
@@ -227,7 +259,9 @@ const answer = async (served: Served, route: Route, request: ModelRequest, reply
     }
     const name = `${model.name} ${tag}`;
     const kept = served.kept.get(name);
-    const make = async (own: AbortSignal): Promise<Content> => {
+    // Others may wait for what is made when this request has gone.
+    const make = (own: AbortSignal): Promise<Content> => using(lent, () => makeContent(own));
+    const makeContent = async (own: AbortSignal): Promise<Content> => {
       const forms = await route.answer({
         book,
         query,
@@ -245,6 +279,14 @@ const answer = async (served: Served, route: Route, request: ModelRequest, reply
     // A page that is an answer runs its own script, and reaches nothing of this server.
     if (form === 'html') reply.header('content-security-policy', ANSWER_PAGE);
     reply.header('content-type', /^text|json/.test(type) ? `${type}; charset=utf-8` : type);
+    return content;
+  };
+  try {
+    const where = await orGivenUp(whereOf(served, model, key), signal);
+    const lent = lentOf(served, model, where);
+    const content = await using(lent, (opened) => answerFrom(lent, where, opened));
+    // Rows may have said something else meanwhile: then nobody will ask this book again.
+    if (key && key.rights.length > 0 && !(await isRight(served, where))) forget(served, model, where);
     return content;
   } catch (error) {
     throw signal.aborted ? signal.reason : error;
@@ -273,6 +315,14 @@ const guard = ({ findKey }: Served, request: FastifyRequest): void => {
       'this server answers to its own machine alone',
       'Ask it as localhost, or serve with --keys.',
     );
+  // What such a page cannot read could still keep this machine busy.
+  else if (!['same-origin', 'none', undefined].includes(request.headers['sec-fetch-site'] as string | undefined))
+    throw new HttpProblem(
+      403,
+      'foreign-page',
+      'this server answers to its own pages alone',
+      'Open its address, ask it from a program, or serve with --keys.',
+    );
 };
 
 /** When the server is to end, what runs finishes; connections that wait for more questions do not keep it. */
@@ -299,9 +349,13 @@ const sendable = (content: Content): string | Buffer | Readable =>
 
 const addErrors = (app: FastifyInstance): void => {
   app.setErrorHandler((error, request, reply) => {
-    const problem = problemOf(error);
+    const problem = problemOf(error, (request as { key?: Key }).key ? 'others' : 'own');
     // The stack of a fault in the program itself is for the log alone.
-    if (problem.status >= 500) request.log.error({ code: problem.code, ...(problem.code === 'fault' ? { err: error } : {}) }, 'failed');
+    if (problem.status >= 500)
+      request.log.error(
+        { code: problem.code, ...(problem.code === 'fault' ? { err: error } : { why: (error as Error).message }) },
+        'failed',
+      );
     const { retryAfter } = error as { retryAfter?: number };
     reply.removeHeader('etag');
     if (retryAfter !== undefined) reply.header('retry-after', String(retryAfter));
@@ -335,12 +389,17 @@ const addModels = (app: FastifyInstance, served: Served): void => {
 /** Paths that say nothing of models, and need no key: pages ask for it themselves. */
 const OPEN = /^\/(live|ready|api|api\.js|index\.html|assets\/[^?]*)?(\?.*)?$/;
 
+/** How long the sending of a request may take. */
+const MAX_REQUEST_SECONDS = 30;
+
 const fastifyWith = async (options: ServeOptions): Promise<FastifyInstance> => {
   const fastify = await loadFastify();
   const app = fastify({
     logger: options.log ? { level: 'info', stream: options.log } : false,
     logController: new fastify.LogController({ disableRequestLogging: true }),
     bodyLimit: options.bodyBytes ?? 2 ** 20,
+    // A request that is never sent to its end.
+    requestTimeout: MAX_REQUEST_SECONDS * 1000,
     forceCloseConnections: 'idle',
     routerOptions: { ignoreTrailingSlash: true, maxParamLength: 200 },
   });
@@ -389,8 +448,8 @@ export const serverOf = async (options: ServeOptions): Promise<FastifyInstance> 
   app.get('/live', async () => ({ live: true }));
   app.get('/ready', async () => {
     const looks = await Promise.all(
-      Array.from(served.books.values(), async (opened) =>
-        (await opened).look().then(
+      Array.from(served.books.values(), (lent) =>
+        using(lent, ({ look }) => look()).then(
           ({ turnedBad }) => turnedBad === undefined,
           () => false,
         ),
@@ -418,7 +477,7 @@ export const serverOf = async (options: ServeOptions): Promise<FastifyInstance> 
   addModels(app, served);
   if (options.page) addPage(app, options.page);
   app.addHook('onClose', async () => {
-    await Promise.all(Array.from(served.books.values(), async (book) => (await book.catch(() => undefined))?.book.close()));
+    await Promise.all(Array.from(served.books.values(), async ({ opened }) => (await opened.catch(() => undefined))?.book.close()));
   });
   await Promise.all([
     ...new Set(
@@ -431,7 +490,7 @@ export const serverOf = async (options: ServeOptions): Promise<FastifyInstance> 
               if (error instanceof HttpProblem) return undefined;
               throw error;
             });
-            if (!key || key.rights.length === 0 || where) await bookOf(served, model, where);
+            if (!key || key.rights.length === 0 || where) await lentOf(served, model, where).opened;
           }),
       ),
     ),

@@ -1,5 +1,7 @@
+import { writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { afterAll, beforeAll, expect, test } from 'vitest';
+import { durchblick } from '../setup/cli.ts';
 import { makeFolder } from '../setup/folder.ts';
 import { type Postgres, startPostgres } from '../setup/postgres.ts';
 import { type ServedProcess, serving } from '../setup/served.ts';
@@ -12,17 +14,23 @@ facts:
 `;
 
 let database: Postgres;
-let server: ServedProcess;
+let [server, keyed]: ServedProcess[] = [];
+let key = '';
 beforeAll(async () => {
   database = await startPostgres();
   await database.client.query(
     "create table lines as select date '2026-01-01' + i % 200 as day, (i % 7)::int as amount from generate_series(1, 2000) i",
   );
   const folder = makeFolder({ 'orders.yaml': MODEL });
-  server = await serving(join(folder, 'orders.yaml'), '--connect', database.url);
+  const { stdout, stderr } = durchblick('serve', '--new-key', 'reader');
+  key = /: (\S+)\n$/.exec(stderr)?.[1] as string;
+  writeFileSync(join(folder, 'keys.yaml'), stdout);
+  const model = join(folder, 'orders.yaml');
+  server = await serving(model, '--connect', database.url);
+  keyed = await serving(model, '--connect', database.url, '--keys', join(folder, 'keys.yaml'));
 });
 afterAll(async () => {
-  await server?.stop();
+  await Promise.all([server?.stop(), keyed?.stop()]);
   await database?.stop();
 });
 
@@ -79,6 +87,10 @@ test('the database is ended and started again under load: answers or clear probl
   const clients = Array.from({ length: 20 }, (_, k) => client(k));
   await new Promise((done) => setTimeout(done, 300));
   database.kill();
+  // Where the database is, is nobody's business who has a key.
+  const told = await (await keyed.get('/models/orders/ask?show=amount', { authorization: `Bearer ${key}` })).json();
+  expect(told).toMatchObject({ status: 503, title: 'the data cannot be read now; the log of the server has the reason' });
+  expect(keyed.log()).toMatch(/127\.0\.0\.1|localhost|ECONN/);
   await new Promise((done) => setTimeout(done, 500));
   database.start();
   await new Promise((done) => setTimeout(done, 500));

@@ -291,6 +291,32 @@ test('a long answer leaves in parts, with the bytes of the command line', async 
   }
 });
 
+test('a page elsewhere has nothing computed: its browser says where it stands', async () => {
+  const status = (site: string | undefined, path: string): Promise<number | undefined> =>
+    new Promise((done, fail) => {
+      const headers = site === undefined ? {} : { 'sec-fetch-site': site };
+      request(`${server.url}${path}`, { headers }, (response) => done(response.resume().statusCode))
+        .on('error', fail)
+        .end();
+    });
+  const found = await Promise.all([undefined, 'none', 'same-origin', 'same-site', 'cross-site'].map((site) => status(site, '/models')));
+  expect(found).toEqual([200, 200, 200, 403, 403]);
+  expect(await status('cross-site', '/live')).toBe(200);
+});
+
+test('a body that never ends does not keep the process beyond its grace', async () => {
+  const own = await serving(folder, '--grace', '1');
+  const endless = request(`${own.url}/models/gruenhof/ask`, {
+    method: 'POST',
+    headers: { 'content-type': 'application/json', 'content-length': 100 },
+  });
+  const broken = new Promise((done) => endless.on('error', done));
+  endless.write('{"show":');
+  await own.get('/live');
+  expect(await own.stop()).toBe(1);
+  await broken;
+});
+
 describe('keys (V3)', () => {
   const made = (name: string) => {
     const { code, stdout, stderr } = durchblick('serve', '--new-key', name);
@@ -394,6 +420,26 @@ describe('keys (V3)', () => {
     expect(await seen()).toBe('403 no-rights');
     rights('holder,North');
     expect(await seen()).toBe('North');
+  });
+
+  test('while they change, every question is answered for one state of them', async () => {
+    const seen: string[] = [];
+    const waiting: Promise<unknown>[] = [];
+    for (let k = 0; k < 12; k++) {
+      rights(`holder,${k % 2 === 0 ? 'South' : 'North'}`);
+      for (let n = 0; n < 4; n++) {
+        const path = `/models/second/ask?show=revenue&per=region&format=csv&by=${['day', 'week', 'month', 'year'][n]}`;
+        const told = async () => {
+          const response = await as(holder.key, path);
+          const text = await response.text();
+          seen.push(response.ok ? [...new Set(text.match(/North|East|South|West|Alps/g))].join() : `${response.status} ${text}`);
+        };
+        waiting.push(told());
+      }
+      if (k % 3 === 2) await Promise.all(waiting);
+    }
+    await Promise.all(waiting);
+    expect([...new Set(seen)].sort()).toEqual(['North', 'South']);
   });
 
   test('the explorer and the page of the interface ask for the key, and show what it may see', async () => {

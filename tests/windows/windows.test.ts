@@ -130,6 +130,9 @@ describe('C1 to C10: the days compared', () => {
     ['n vs [-P52W]', 'month', '2026-08', '2026-08-15', '2025-08-02..2025-08-16'],
     // More days than its counterpart has.
     ['n over season-to-date vs previous', 'season', 'Spring', '2026-05-20', '2025-09-01..2025-10-31'],
+    ['n vs previous', 'month', '2026-07-10/2026-08-31', '2026-08-31', '2026-06-10..2026-06-30'],
+    // A range counts in its own periods.
+    ['n vs previous', '', '2026-05/2026-06', '2026-08-15', '2026-03-01..2026-04-30'],
     ['n on planned vs previous', 'month', '2026-08', '2026-08-15', '2026-07-01..2026-07-31'],
     ['n vs [+P7D]', 'month', '2026-08', '2026-08-15', '2026-08-08..2026-08-15'],
     ['n vs january', 'month', '2026-05', '2026-08-15', '2026-01-01..2026-01-31'],
@@ -142,7 +145,7 @@ describe('C1 to C10: the days compared', () => {
   ];
   test.each(cases)('%s by %s in %s as of %s compares %s', async (reading, by, range, asOf, wanted) => {
     const book = await days(asOf);
-    const { compared } = await book.ask({ show: [reading], by, range, asOf });
+    const { compared } = await book.ask({ show: [reading], ...(by === '' ? {} : { by }), range, asOf });
     const span = compared[reading][0];
     expect(span && `${span.start}..${span.end}`).toBe(wanted);
     await book.close();
@@ -159,6 +162,13 @@ describe('C1 to C10: the days compared', () => {
     ]);
     const { rows } = await book.ask({ show: ['n', 'n vs year-earlier', 'n over mtd'], by: 'month', range: '2026-08/2026-09' });
     expect(rows).toEqual(table('2026-08 15 15 15 | 2026-09 – 30 –'));
+    await book.close();
+  });
+
+  test('A3: without a range the axis ends with the period of the as-of date, and no period is cut', async () => {
+    const book = await days('2026-09-10');
+    const { periods } = await book.ask({ show: ['n'], by: 'month', asOf: '2026-08-15' });
+    expect(periods.at(-1)).toMatchObject({ label: '2026-08', start: '2026-08-01', end: '2026-08-31', partial: true });
     await book.close();
   });
 
