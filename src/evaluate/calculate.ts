@@ -2,8 +2,8 @@
 
 import { distinctTuples, tupleIndex } from '../basics/tuples.ts';
 import type { Day } from '../calendar/day.ts';
-import { DurchblickError } from '../errors.ts';
 import { countDays } from '../plan/days.ts';
+import { checkCells } from '../plan/limits.ts';
 import { type Notes, notes } from '../plan/notes.ts';
 import { rowCount } from '../plan/places.ts';
 import type { PlanFrame, PlannedMeasure, PlannedView, Step } from '../plan/planned.ts';
@@ -16,9 +16,6 @@ import { applied, arithmetic, BLANK, blankColumn, type Column, constantColumn, f
 import type { Calculation, DayRange, LeafData, LoadedView, ViewData } from './scope.ts';
 import type { Kinds } from './shapes/table.ts';
 import { noteTold } from './shapes/told.ts';
-
-/** More cells than anybody reads; more would take the memory of everything else. */
-const MOST_CELLS = 20_000_000;
 
 type Tuples = readonly (readonly string[])[];
 
@@ -165,10 +162,7 @@ export const calculate = (view: PlannedView, loaded: LoadedView, over: Calculati
   const rows = rowCount(view.view);
   const size = rows * tuples.length;
   const { readings } = view;
-  if (size * readings.length > MOST_CELLS)
-    throw new DurchblickError('too-many-cells', `the answer would have ${(size * readings.length).toLocaleString('en')} cells`, {
-      hint: `${MOST_CELLS.toLocaleString('en')} is the most. Ask for a shorter range, a coarser unit, or fewer attributes.`,
-    });
+  checkCells(size * readings.length);
   const seen = new Uint8Array(size);
   const measures = data.map((own, k) => aligned(own, view.measures[k], view, tuples, seen));
   const perRow = <T>(make: (row: number) => T): T[] => Array.from({ length: rows }, (_, row) => make(row));

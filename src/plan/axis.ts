@@ -8,6 +8,7 @@ import { layWindow } from '../windows/lay.ts';
 import { type AxisKind, indexAt, type Place, placeOf, unitPlaces } from '../windows/place.ts';
 import { type Point, parsePointText } from '../windows/syntax.ts';
 import { horizonOf, type Leaf } from './bind.ts';
+import { checkCells } from './limits.ts';
 import type { Asked } from './question.ts';
 import { NO_REACH, pointReach, type Reach, type UnitDays } from './reach.ts';
 import type { Bounds } from './request.ts';
@@ -202,6 +203,8 @@ export const axisOf = (asked: Asked, leaves: readonly Leaf[], model: Model, cale
     if (a >= 0) first = unit.starts[a];
     if (b >= 0) last = unit.ends[b];
   }
+  const [from, to] = [first, last].map((day) => indexAt(calendar, unit, day)).map((found) => (found < 0 ? ~found : found));
+  checkCells((to - from + 1) * asked.columns.length);
   const places = unitPlaces(calendar, unit, first, last, asOf);
   return { kind, places, labels: places.map((place) => unit.label(place.index)), windows: undefined };
 };

@@ -6,6 +6,7 @@ import { type StandingTable, standingTable } from '../calendar/standing-table.ts
 import { DurchblickError, suggest } from '../errors.ts';
 import type { AttributeRef } from '../model/attributes.ts';
 import { COVERED, EMPTY, type Lay } from '../windows/lay.ts';
+import { checkCells } from './limits.ts';
 import type { AskedFilter } from './question.ts';
 import type { MemberTest, Segments } from './request.ts';
 import { pickedSegments } from './segments.ts';
@@ -71,9 +72,6 @@ export const checkDayFilters = (filters: readonly AskedFilter[], calendar: Calen
     if (isCalendar(attribute)) passing(attribute, test, standingTable(calendar, attribute.standing));
 };
 
-/** More lists of days than anybody reads; each is laid on every row. */
-const MOST_GROUPED = 20_000_000;
-
 /** First and last day that some row covers, and which days between them are. */
 const coveredDays = ({ from, to, state }: Lay): { readonly first: Day; readonly covered: Uint8Array } => {
   let [first, last] = [Number.POSITIVE_INFINITY, Number.NEGATIVE_INFINITY];
@@ -129,10 +127,7 @@ export const dayGroups = (
     found.set(key, group);
     group.days.push(day);
   }
-  if (found.size * lay.state.length > MOST_GROUPED)
-    throw new DurchblickError('too-many-cells', `the answer would have ${(found.size * lay.state.length).toLocaleString('en')} cells`, {
-      hint: `${MOST_GROUPED.toLocaleString('en')} is the most. Ask for a shorter range, a coarser unit, or fewer attributes.`,
-    });
+  checkCells(found.size * lay.state.length);
   const groups = Array.from(found.values(), ({ texts, days }) => ({ texts, days: Int32Array.from(days) }));
   const key = JSON.stringify([attributes.map((one) => one.key), own.map(({ attribute, test }) => [attribute.key, test]), shown?.list]);
   return { attributes, groups, key };

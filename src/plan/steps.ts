@@ -188,28 +188,39 @@ const earliest = (seens: readonly Seen[]): Seen | undefined => {
   return { asOf: Math.min(...seens.map(({ asOf }) => asOf)), knownBy: known.length > 0 ? Math.min(...known) : undefined };
 };
 
-/** The lays below a step, by whether a comparison lies between, and those that values come from. */
+/**
+ * How a part of a reading stands to its outermost comparison: outside of it, on its own side, on its other side, or under a comparison
+ * within its own side, whose days are not those compared (C9).
+ */
+type Side = 'outside' | 'own' | 'other' | 'within';
+const SIDES: readonly Side[] = ['outside', 'own', 'other', 'within'];
+const sideOfOther = (side: Side): Side => (side === 'outside' ? 'other' : side === 'own' ? 'within' : side);
+
+/** The lays below a step: at its own time, those compared, and those that values come from. */
 const plannedReading = (root: number, steps: readonly Step[], compared: boolean): PlannedReading => {
   const [own, others, read] = [new Set<Lay>(), new Set<Lay>(), new Set<Lay>()];
   const seens: Seen[] = [];
-  /** 1: seen at its own time, 2: at another one, 4: its value is read. */
-  const seen = new Uint8Array(root + 1);
-  const visit = (number: number, isOther: boolean, isRead: boolean): void => {
-    const mark = (isOther ? 2 : 1) | (isRead ? 4 : 0);
-    if ((seen[number] & mark) === mark) return;
-    seen[number] |= mark;
+  /** One bit for each side from which a step was visited, for its value or not. */
+  const visited = new Uint8Array(root + 1);
+  const visit = (number: number, side: Side, isRead: boolean): void => {
+    const mark = 1 << (2 * SIDES.indexOf(side) + Number(isRead));
+    if ((visited[number] & mark) !== 0) return;
+    visited[number] |= mark;
     const step = steps[number];
     if ('lay' in step) {
-      (isOther ? others : own).add(step.lay);
-      if (isOther) seens.push(step.seen);
+      if (side === 'outside' || side === 'own') own.add(step.lay);
       if (isRead) read.add(step.lay);
+      if (isRead && side === 'other') {
+        others.add(step.lay);
+        seens.push(step.seen);
+      }
     }
     if (step.kind === 'held') {
-      visit(step.own, isOther, isRead && step.form !== 'value');
-      visit(step.other, true, isRead);
-    } else for (const part of partsOf(step)) visit(part, isOther, isRead);
+      visit(step.own, side === 'outside' ? 'own' : side, isRead && step.form !== 'value');
+      visit(step.other, sideOfOther(side), isRead);
+    } else for (const part of partsOf(step)) visit(part, side, isRead);
   };
-  visit(root, false, true);
+  visit(root, 'outside', true);
   return { step: root, own: [...own], others: compared ? [...others] : undefined, seen: earliest(seens), read: [...read] };
 };
 

@@ -143,6 +143,12 @@ const cases: readonly (readonly [rule: string, question: Question, rows: Expecte
     { show: ['revenue vs [as-of -P7D] as difference', 'budget vs [known-by 2026-02-01]', 'revenue vs [2026-02]'], ...MARCH },
     [[130, 3000, null]],
   ],
+  [
+    'C11: a duration counts from the known-by date of the query',
+    { show: ['budget', 'budget vs [known-by -P3D]'], knownBy: '2026-03-12', ...MARCH },
+    [[3100, 3000]],
+  ],
+  ['C8, M7: change by the size of the base, and halves rounded away from zero', { show: ['(0 - revenue) vs [as-of -P7D] as change', 'round(0 - revenue / 82)'], ...MARCH }, [[(-205 + 75) / 75, -3]]],
   ['M12: days on a role that lies ahead are whole', { show: ['days', 'days on planned', 'revenue'], by: 'month', ...MARCH }, [[14, 31, 205]]],
   [
     'M14: between two neighbours in a straight line; 0 and 1 are the least and the greatest',

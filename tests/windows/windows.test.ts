@@ -134,6 +134,10 @@ describe('C1 to C10: the days compared', () => {
     // A range counts in its own periods.
     ['n vs previous', '', '2026-05/2026-06', '2026-08-15', '2026-03-01..2026-04-30'],
     ['n on planned vs previous', 'month', '2026-08', '2026-08-15', '2026-07-01..2026-07-31'],
+    // C9: of comparisons of comparisons, the other side of the outermost one.
+    ['(n vs previous) vs year-earlier', 'month', '2026-03', '2026-08-15', '2025-02-01..2025-02-28'],
+    ['(n vs previous as change) vs year-earlier as difference', 'month', '2026-03', '2026-08-15', '2025-02-01..2025-03-31'],
+    ['(n vs [as-of -P7D]) vs year-earlier', 'month', '2026-03', '2026-08-15', '2025-03-01..2025-03-31'],
     ['n vs [+P7D]', 'month', '2026-08', '2026-08-15', '2026-08-08..2026-08-15'],
     ['n vs january', 'month', '2026-05', '2026-08-15', '2026-01-01..2026-01-31'],
     ['n over ytd vs year-earlier', 'month', '2026-08', '2026-08-15', '2025-01-01..2025-08-15'],
