@@ -40,7 +40,6 @@ export interface Answer {
   readonly totals: readonly AnswerRow[];
 }
 
-const isSpecial = (text: string): boolean => text === NONE || text === UNKNOWN;
 const specialRank = (text: string): number => (text === NONE ? 1 : text === UNKNOWN ? 2 : 0);
 
 /** Sorts members by their attributes' order, `(none)` and `(unknown)` last (R1). */
@@ -82,8 +81,6 @@ interface ShownMember {
   readonly index: number;
 }
 
-const hasSpecial = (tuple: readonly string[]): boolean => tuple.some(isSpecial);
-
 /** What a member is ordered and kept by, over the whole axis. */
 const rankedBy =
   (ranking: ViewData | undefined) =>
@@ -100,7 +97,26 @@ const keptMembers = (
     ? members
     : members.filter(({ index }) => keep.every((condition, k) => meets(value(index, order.length + k), condition)));
 
-/** Groups by their attributes' order; in them members by readings, blanks last whatever the direction, then by their order (R1). */
+/** Compares two by readings, blanks last whatever the direction (R1). */
+const byValues = (a: number, b: number, order: Asked['order'], value: ReturnType<typeof rankedBy>): number => {
+  for (let k = 0; k < order.length; k++) {
+    const [x, y] = [value(a, k), value(b, k)];
+    if (x === y) continue;
+    if (x === null || y === null) return x === null ? 1 : -1;
+    return order[k].descending ? y - x : x - y;
+  }
+  return 0;
+};
+
+/** The periods that are shown, in their order: all in time order, unless readings sort them and a limit ends them (R1). */
+const shownPeriods = (rows: number, { order, periods, limit, per }: Asked, value: ReturnType<typeof rankedBy>): readonly number[] => {
+  const all = Array.from({ length: rows }, (_, row) => row);
+  if (per.length > 0) return all;
+  if (periods === 'descending') all.reverse();
+  return all.sort((a, b) => byValues(a, b, order, value)).slice(0, limit);
+};
+
+/** Groups by their attributes' order; in them members by readings, then by their order (R1). */
 const ranked = (
   members: readonly ShownMember[],
   { order, within }: Asked,
@@ -112,17 +128,7 @@ const ranked = (
   return [...members].sort((a, b) => {
     const grouped = within === 0 ? 0 : natural(group(a.tuple), group(b.tuple));
     if (grouped !== 0) return grouped;
-    const special = Number(hasSpecial(a.tuple)) - Number(hasSpecial(b.tuple));
-    if (special !== 0) return special;
-    for (let k = 0; k < order.length; k++) {
-      const [x, y] = [value(a.index, k), value(b.index, k)];
-      if (x === null || y === null) {
-        if (x !== y) return x === null ? 1 : -1;
-        continue;
-      }
-      if (x !== y) return order[k].descending ? y - x : x - y;
-    }
-    return natural(a.tuple, b.tuple);
+    return byValues(a.index, b.index, order, value) || natural(a.tuple, b.tuple);
   });
 };
 
@@ -138,21 +144,10 @@ const groupsOf = (members: readonly ShownMember[], { within }: Asked): readonly 
   return [...groups.values()];
 };
 
-/** Whether a row of data stands behind some cell of a member. */
-const hasData = ({ seen, rows, tuples }: ViewData, { index }: ShownMember): boolean => {
-  for (let row = 0; row < rows; row++) if (seen[row * tuples.length + index] === 1) return true;
-  return false;
-};
-
-/** The first members of each group up to a limit, with the special ones (R1). */
-const limited = (members: readonly ShownMember[], asked: Asked, data: ViewData): readonly ShownMember[] => {
-  const { limit, within } = asked;
-  if (limit === undefined) return members;
-  const isSpecialIn = ({ tuple }: ShownMember): boolean => hasSpecial(tuple.slice(within));
-  return groupsOf(members, asked).flatMap((group) => [
-    ...group.filter((member) => !isSpecialIn(member)).slice(0, limit),
-    ...group.filter((member) => isSpecialIn(member) && hasData(data, member)),
-  ]);
+/** The first members of each group up to a limit (R1). */
+const limited = (members: readonly ShownMember[], asked: Asked): readonly ShownMember[] => {
+  const { limit } = asked;
+  return limit === undefined ? members : groupsOf(members, asked).flatMap((group) => group.slice(0, limit));
 };
 
 type Tuples = readonly (readonly string[])[];
@@ -165,6 +160,8 @@ interface Parts {
   /** Groups some of whose members are left out, by their texts. */
   readonly cut: Tuples;
   readonly members: ViewData | undefined;
+  /** Rows of the axis in the order in which they are shown. */
+  readonly periods: readonly number[];
 }
 
 /** A group of members, and where what is left of it stands in the data of the others. */
@@ -194,7 +191,7 @@ const shownGroups = (shown: readonly ShownMember[], cut: Tuples, asked: Asked) =
 };
 
 /** Rows by period: members shown, the others, and the total over members. */
-const periodRows = (asked: Asked, { data, shown, others, cut, members }: Parts): Pick<Answer, 'rows' | 'totals'> => {
+const periodRows = (asked: Asked, { data, shown, others, cut, members, periods }: Parts): Pick<Answer, 'rows' | 'totals'> => {
   const { gaps, per } = asked;
   const [rows, totals]: [AnswerRow[], AnswerRow[]] = [[], []];
   const [rowIn, otherIn, totalIn] = [rowsOf(data), others && rowsOf(others), members && rowsOf(members)];
@@ -203,7 +200,7 @@ const periodRows = (asked: Asked, { data, shown, others, cut, members }: Parts):
   const label = (text: string): string[] => per.map(() => text);
   const groups = shownGroups(shown, cut, asked);
   const left = othersOf(others, cut, asked);
-  for (let row = 0; row < data.rows; row++) {
+  for (const row of periods) {
     for (const { group, list } of groups) {
       for (const { tuple, index } of list) if (isShown(data.seen[row * width + index])) rows.push(rowIn(row, index, 'cell', row, tuple));
       const rest = otherIn && left(group);
@@ -254,8 +251,8 @@ export const answer = async (asked: Asked, axis: Axis, evaluation: Evaluation): 
   const data = values(plan.cells) as ViewData;
   const members = data.tuples.map((tuple, index) => ({ tuple, index }));
   const value = rankedBy(values(plan.ranking, data.tuples));
-  const ordered = ranked(members, asked, value, natural);
-  const shown = limited(keptMembers(ordered, asked, value), asked, data);
+  const ordered = asked.per.length === 0 ? members : ranked(members, asked, value, natural);
+  const shown = asked.per.length === 0 ? members : limited(keptMembers(ordered, asked, value), asked);
   const tuples = shown.map(({ tuple }) => tuple);
   const isShown = tupleIndex(tuples);
   const out = ordered.filter(({ tuple }) => isShown(tuple) < 0);
@@ -263,7 +260,14 @@ export const answer = async (asked: Asked, axis: Axis, evaluation: Evaluation): 
   const left = asked.rest && cut.length > 0 ? planOthers(asked, axis, tuples, frame) : undefined;
   if (left) evaluation.reached(left.reached);
   const leftValues = await loadViews([left?.periods, left?.total], evaluation);
-  const parts = { data, shown, cut: left ? cut : [], others: leftValues(left?.periods, cut), members: values(plan.totals.members) };
+  const parts = {
+    data,
+    shown,
+    cut: left ? cut : [],
+    others: leftValues(left?.periods, cut),
+    members: values(plan.totals.members),
+    periods: shownPeriods(data.rows, asked, value),
+  };
   const { rows, totals } = periodRows(asked, parts);
   const ofAxis = axisTotals(
     asked,

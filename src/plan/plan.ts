@@ -156,7 +156,7 @@ export const planViews = (wanted: readonly Wanted[], planning: Planning): Planne
 export interface Plan {
   readonly axis: Axis;
   readonly cells: PlannedView;
-  /** By what members are ordered, and then by what they are kept, over the whole axis. */
+  /** By what members are ordered, and then by what they are kept, over the whole axis; without members, by what its periods are. */
   readonly ranking: PlannedView | undefined;
   readonly totals: {
     /** Over members, in each period. */
@@ -182,7 +182,7 @@ export const planOf = (asked: Asked, axis: Axis, frame: PlanFrame): Plan => {
   want('cells', readings, 'periods', attributes);
   // Members are chosen by what they are ordered by, and by what they must meet (R1, R4).
   const chosenBy = [...asked.order, ...asked.keep].map(({ bound }) => bound);
-  if (chosenBy.length > 0 && attributes.length > 0) want('ranking', chosenBy, axis.windows ? 'periods' : 'total', attributes);
+  if (chosenBy.length > 0) want('ranking', chosenBy, attributes.length === 0 || axis.windows ? 'periods' : 'total', attributes);
   if (totals.members) want('members', readings, 'periods', []);
   if (totals.axis && axis.places.length > 0) {
     want('axis', readings, 'total', attributes);

@@ -39,7 +39,10 @@ export interface Asked {
   readonly knownBy: Day | undefined;
   readonly gaps: 'show' | 'hide';
   readonly totals: { readonly members: boolean; readonly axis: boolean };
+  /** What members are sorted by, over the whole range; without `per` the periods (R1). */
   readonly order: readonly { readonly bound: Bound; readonly text: string; readonly descending: boolean }[];
+  /** Periods that are otherwise equal are sorted in time order or against it. */
+  readonly periods: 'ascending' | 'descending';
   /** Conditions on readings over the whole range that members must meet (R4). */
   readonly keep: readonly MemberCondition[];
   readonly limit: number | undefined;
@@ -237,12 +240,20 @@ export const askedOf = (model: Model, written: Question): Asked => {
   if (question.knownBy !== undefined && knownBy === undefined) {
     throw new DurchblickError('bad-date', `known-by is "${question.knownBy}"`, { hint: 'It takes a date, YYYY-MM-DD.' });
   }
-  const order = listed(question.order).map((entry) => {
+  const sorts = listed(question.order).map((entry) => {
     const match = /^(.*?)\s+(asc|desc)$/s.exec(entry.trim());
-    const text = match ? match[1] : entry;
-    const shown = columns.find((column) => column.name === text);
-    return { bound: shown?.bound ?? bindText(model, text), text, descending: match?.[2] === 'desc' };
+    return { text: match ? match[1] : entry, descending: match?.[2] === 'desc' };
   });
+  // Nothing comes after the periods themselves.
+  const byPeriod = per.length > 0 ? -1 : sorts.findIndex(({ text }) => text === PERIOD_COLUMN);
+  const order = (byPeriod < 0 ? sorts : sorts.slice(0, byPeriod)).map(({ text, descending }) => ({
+    bound: columns.find((column) => column.name === text)?.bound ?? bindText(model, text),
+    text,
+    descending,
+  }));
+  // The first members are those with the most, where nothing else is said.
+  if (order.length === 0 && question.limit !== undefined && per.length > 0)
+    order.push({ bound: columns[0].bound, text: columns[0].name, descending: true });
   const { totals } = question;
   const by = byOf(model, question.by);
   const wanted = totals === true ? ['members', 'axis'] : totals === false ? [] : listed(totals);
@@ -253,9 +264,9 @@ export const askedOf = (model: Model, written: Question): Asked => {
   }
   const keep = listed(question.keep).map((text) => conditionOf(model, text, columns));
   const choosing = (['limit', 'rest', 'keep'] as const).find((key) => question[key] !== undefined && question[key] !== false);
-  if (choosing && per.length === 0) {
+  if (choosing && per.length === 0 && !(choosing === 'limit' && sorts.length > 0)) {
     throw new DurchblickError('idle-limit', `"${choosing}" needs members to choose from`, {
-      hint: 'Name an attribute in `per`.',
+      hint: choosing === 'limit' ? 'Name an attribute in `per`, or an `order` of the periods.' : 'Name an attribute in `per`.',
     });
   }
   const ofDays = per.filter(({ attribute }) => attribute.kind === 'calendar').map(({ name }) => name);
@@ -276,8 +287,9 @@ export const askedOf = (model: Model, written: Question): Asked => {
     asOf: question.asOf ?? model.asOf,
     knownBy,
     gaps: question.gaps ?? 'show',
-    totals: { members: wanted.includes('members') && per.length > 0, axis: wanted.includes('axis') && by.kind !== 'windows' },
+    totals: { members: wanted.includes('members') && per.length > 0, axis: wanted.includes('axis') && by.kind === 'unit' },
     order,
+    periods: byPeriod >= 0 && sorts[byPeriod].descending ? 'descending' : 'ascending',
     keep,
     limit: question.limit,
     within: withinOf(question, per),
@@ -302,12 +314,9 @@ export const checkQuestion = (model: Model, question: Question, path: Path, faul
   per.forEach((name, k) => void faults.attempt([...path, 'per', k], () => attributeOf(model, name)));
   for (const [name, test] of Object.entries(where)) faults.attempt([...path, 'where', name], () => filtersOf(model, { [name]: test }));
   const ordered = listed(order).map((text) => text.trim().replace(/\s+(asc|desc)$/, ''));
+  const isShown = (text: string): boolean => (text === PERIOD_COLUMN && per.length === 0) || columns.some(({ name }) => name === text);
   ordered.forEach(
-    (text, k) =>
-      void faults.attempt(
-        [...path, 'order', ...(isList(order) ? [k] : [])],
-        () => columns.some(({ name }) => name === text) || bindText(model, text),
-      ),
+    (text, k) => void faults.attempt([...path, 'order', ...(isList(order) ? [k] : [])], () => isShown(text) || bindText(model, text)),
   );
   listed(keep).forEach(
     (text, k) => void faults.attempt([...path, 'keep', ...(isList(keep) ? [k] : [])], () => conditionOf(model, text, columns)),

@@ -75,7 +75,7 @@ export type CheckedQuestion<Q, N extends Names> = {
   readonly [K in keyof Q]: K extends 'show'
     ? CheckedShows<Q[K], N>
     : K extends 'order'
-      ? CheckedOrders<Q[K], ColumnsOf<Q>, N>
+      ? CheckedOrders<Q[K], ColumnsOf<Q> | 'period', N>
       : K extends 'by'
         ? CheckedBy<Q[K], N>
         : K extends 'per'

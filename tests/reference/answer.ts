@@ -4,7 +4,7 @@ import type { NamedWindow } from '../../src/model/model.ts';
 import type { Question } from '../../src/model/schema.ts';
 import { evaluatorOf } from './evaluate.ts';
 import { type Ground, groundOf, isOfDays, type RefWorld } from './ground.ts';
-import { type CellsOf, membersOf } from './members.ts';
+import { byValues, type CellsOf, membersOf, orderOf } from './members.ts';
 import { iso, type RefPlace, type RefTime, type RefUnit, refPlace, refUnit, type Span } from './time.ts';
 
 type Row = readonly (string | number | null)[];
@@ -97,18 +97,25 @@ export const reference = (world: RefWorld, question: Question): RefAnswer => {
   const left = members.listed;
   const wanted = question.totals === true ? ['members', 'axis'] : question.totals || [];
   const total = per.map(() => 'Total');
+  // Without members the query sorts its periods (R1).
+  const order = per.length === 0 ? orderOf(question) : [];
+  const list = order.map(({ reading }) => reading);
+  const ranks = labels.map((_, row) => cells(row, {}, { list }));
+  const sorted = [...labels.keys()]
+    .sort((a, b) => byValues(ranks[a], ranks[b], order))
+    .slice(0, per.length === 0 ? question.limit : undefined);
   const ofMembers = wanted.includes('members') && per.length > 0;
-  const ofAxis = wanted.includes('axis') && !windows && places.length > 0;
+  const ofAxis = wanted.includes('axis') && kind === 'unit' && places.length > 0;
   return {
     labels,
-    rows: labels.flatMap((label, row) =>
+    rows: sorted.flatMap((row) =>
       members.rowsOf<Row>(
-        ({ tuple, rows }) => [label, ...per.map((name) => tuple[name]), ...rows[row]],
-        (tuple, texts) => [label, ...texts, ...cells(row, tuple, { left })],
+        ({ tuple, rows }) => [labels[row], ...per.map((name) => tuple[name]), ...rows[row]],
+        (tuple, texts) => [labels[row], ...texts, ...cells(row, tuple, { left })],
       ),
     ),
     totals: [
-      ...(ofMembers ? labels.map((label, row) => [label, ...total, ...cells(row, {})]) : []),
+      ...(ofMembers ? sorted.map((row) => [labels[row], ...total, ...cells(row, {})]) : []),
       ...(ofAxis
         ? members.rowsOf<Row>(
             ({ tuple }) => ['Total', ...per.map((name) => tuple[name]), ...cells('total', tuple)],

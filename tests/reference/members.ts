@@ -115,31 +115,43 @@ const inOwnOrder = (ground: Ground, names: readonly string[]): ((a: Entry, b: En
   return (a, b) => names.reduce((found, name) => found || order(name, a.tuple[name], b.tuple[name]), 0);
 };
 
+interface Sort {
+  readonly reading: Expression;
+  readonly sign: 1 | -1;
+}
+
+/** What a query sorts by; the first members of a limit are those with the most where it says nothing. */
+export const orderOf = ({ order, limit, show, per = [] }: Question): readonly Sort[] => {
+  const texts = [
+    order ?? (limit === undefined || per.length === 0 ? [] : `${typeof show[0] === 'string' ? show[0] : show[0].is} desc`),
+  ].flat();
+  return texts.map((text) => ({ reading: parseReading(text.replace(/ (asc|desc)$/, '')), sign: text.endsWith(' desc') ? -1 : 1 }));
+};
+
+/** Blanks come last whatever the direction. */
+export const byValues = (a: Numbers, b: Numbers, order: readonly Sort[]): number => {
+  for (const [k, { sign }] of order.entries()) {
+    const [x, y] = [a[k], b[k]];
+    if (x === y) continue;
+    return x === null || y === null ? (x === null ? 1 : -1) : sign * (x - y);
+  }
+  return 0;
+};
+
 /** Members in the order of readings over the whole range, blanks last, within the groups of a limit. */
 const sortEntries = (ground: Ground, question: Question, entries: Entry[], cells: CellsOf, within: number): void => {
   const { per } = ground;
   const natural = inOwnOrder(ground, per);
   entries.sort(natural);
-  const order = [question.order ?? []].flat().map((text) => ({
-    reading: parseReading(text.replace(/ (asc|desc)$/, '')),
-    sign: text.endsWith(' desc') ? -1 : 1,
-  }));
+  const order = orderOf(question);
   if (order.length === 0) return;
   const list = order.map(({ reading }) => reading);
   const ranks = new Map(entries.map((entry) => [entry, cells('total', entry.tuple, { list })]));
-  const isSpecial = (entry: Entry) => per.some((name) => special(entry.tuple[name]) > 0);
   const byGroup = inOwnOrder(ground, per.slice(0, within));
   entries.sort((a, b) => {
     const grouped = byGroup(a, b);
     if (grouped !== 0) return grouped;
-    if (isSpecial(a) !== isSpecial(b)) return isSpecial(a) ? 1 : -1;
-    for (const [k, { sign }] of order.entries()) {
-      const [x, y] = [ranks.get(a)?.[k] ?? null, ranks.get(b)?.[k] ?? null];
-      if (x === null || y === null) {
-        if (x !== y) return x === null ? 1 : -1;
-      } else if (x !== y) return sign * (x - y);
-    }
-    return natural(a, b);
+    return byValues(ranks.get(a) as Numbers, ranks.get(b) as Numbers, order) || natural(a, b);
   });
 };
 

@@ -229,7 +229,15 @@ describe('an answer that travelled as JSON', () => {
   });
   const answer = async () => {
     const book = await open(alerting, memory({ lines }));
-    return book.ask({ show: ['revenue', 'plain vs previous as change'], by: 'month', per: ['region'], totals: true, limit: 1, rest: true });
+    return book.ask({
+      show: ['revenue', 'plain vs previous as change'],
+      by: 'month',
+      per: ['region'],
+      totals: true,
+      order: 'revenue',
+      limit: 1,
+      rest: true,
+    });
   };
   test('is a table, CSV, columns and a chart again, marks included', async () => {
     const result = await answer();
