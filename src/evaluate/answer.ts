@@ -4,13 +4,14 @@ import { distinctTuples, tupleIndex, tupleKey } from '../basics/tuples.ts';
 import { standingTable } from '../calendar/standing-table.ts';
 import { type AttributeRef, NONE, OTHERS, TOTAL, UNKNOWN } from '../model/attributes.ts';
 import type { Axis } from '../plan/axis.ts';
-import { horizonOf, type Leaf, leavesOf } from '../plan/bind.ts';
+import { type Bound, horizonOf, type Leaf, leavesOf, partsOf } from '../plan/bind.ts';
 import { isCalendar } from '../plan/days.ts';
 import { reaches } from '../plan/members/kinds.ts';
 import { planOf, planOthers } from '../plan/plan.ts';
 import { type Asked, factFilters, meets } from '../plan/question.ts';
 import { rowSetOf } from '../plan/rows.ts';
 import { ALL_TIME } from '../plan/segments.ts';
+import type { Place } from '../windows/place.ts';
 import { type Column, VALUE } from './column.ts';
 import { type Evaluation, loadViews } from './evaluation.ts';
 import { type Access, cellsOf } from './load.ts';
@@ -304,21 +305,23 @@ const noteUnknown = async (asked: Asked, tuples: Tuples, { frame, access, over }
   }
 };
 
-/** A formula that sets the part of a period so far against the whole of a plan (W6). */
+/** Whether a reading is held against a whole period that does not move along (C6). */
+const hasWholeBase = (bound: Bound): boolean =>
+  (bound.kind === 'vs' && bound.comparison.shift.kind === 'base' && leavesOf(bound.of).some(({ window }) => window === undefined)) ||
+  partsOf(bound).some(hasWholeBase);
+
+/** A part of a period, so far or as the range cuts it, against a whole one: that of a plan (W6), or a base (C6). */
 const notePartial = (asked: Asked, axis: Axis, { over: { notes } }: Evaluation): void => {
-  const rows = axis.places.filter((place) => place.partial).length;
-  if (rows === 0 || axis.kind.kind === 'windows') return;
+  if (axis.kind.kind === 'windows') return;
+  const count = (isPart: (place: Place) => boolean): number => axis.places.filter(isPart).length;
+  const isCut = ({ cutStart, cutEnd }: Place): boolean => cutStart || cutEnd;
   const plain = (leaf: Leaf) => leaf.window === undefined;
   for (const { reading, bound } of asked.columns) {
     const leaves = leavesOf(bound).filter(plain);
     const mixed =
       bound.kind !== 'leaf' && leaves.some((leaf) => horizonOf(leaf) === 'actual') && leaves.some((leaf) => horizonOf(leaf) === 'plan');
-    if (mixed) {
-      notes.add(`partial ${reading}`, {
-        code: 'partial-against-whole',
-        reading,
-        rows,
-      });
-    }
+    const isActual = leaves.some((leaf) => horizonOf(leaf) === 'actual');
+    const rows = count((place) => (hasWholeBase(bound) && isCut(place)) || (place.partial && (mixed || (isActual && hasWholeBase(bound)))));
+    if (rows > 0) notes.add(`partial ${reading}`, { code: 'partial-against-whole', reading, rows });
   }
 };

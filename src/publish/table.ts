@@ -14,7 +14,7 @@ import { type Bound, bindText, leavesOf } from '../plan/bind.ts';
 import { inWords } from '../result/heading.ts';
 import { labelsOf } from '../result/labels.ts';
 import { linesOf } from '../result/outputs.ts';
-import type { Cell, ResultColumn } from '../result/types.ts';
+import type { Cell, Period, ResultColumn } from '../result/types.ts';
 
 export interface PublishedColumn extends WrittenColumn {
   readonly comment: string;
@@ -148,14 +148,17 @@ export const answerTable = (result: Result, publication: Publication, model: Mod
       own(
         'partial',
         'boolean',
-        'Whether it is not over on the as-of date.',
-        lines.map(({ period }) => (period === undefined ? periods.some(({ partial }) => partial) : periods[period].partial)),
+        'Whether it is not over on the as-of date, or cut by the range.',
+        lines.map(({ period }) => (period === undefined ? periods.some(isPart) : isPart(periods[period]))),
       ),
       ...others,
     ],
     sentence(titleOf(publication, model), `As of ${json.asOf}`),
   );
 };
+
+/** Whether a period is not over or cut (A7). */
+const isPart = ({ partial, cut }: Period): boolean => partial || cut === true;
 
 /** Days of a calendar as a table. */
 export const daysTable = (

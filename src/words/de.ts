@@ -184,7 +184,7 @@ export const de: Words = {
     'unknown-members': ({ fact, attribute, dimension, rows }) =>
       `${fact}: ${rows} ${rows === 1 ? 'Zeile hat einen Schlüssel' : 'Zeilen haben Schlüssel'} für ${attribute}, die ${dimension} nicht kennt; sie stehen unter (unknown)`,
     'partial-against-whole': ({ reading }) =>
-      `${reading}: der laufende Zeitraum steht einem ganzen gegenüber; \`over so-far\` vergleicht Gleiches mit Gleichem`,
+      `${reading}: ein Teil eines Zeitraums steht einem ganzen gegenüber; \`over so-far\` vergleicht Gleiches mit Gleichem`,
     'unplaced-dates': ({ measure, role, rows, amount, grain }) =>
       grain === undefined
         ? `${measure} on ${role}: ${have(rows)} kein Datum ${role} und ${are(rows)} in keinem Zeitraum${amount === undefined ? '' : ` (${measure} ${decimalText(amount)})`}`

@@ -159,7 +159,7 @@ export const en: Words = {
     'unknown-members': ({ fact, attribute, dimension, rows }) =>
       `${fact}: ${rows} ${rows === 1 ? 'row has a key' : 'rows have keys'} for ${attribute} that ${dimension} does not have, kept under (unknown)`,
     'partial-against-whole': ({ reading }) =>
-      `${reading}: the running period is set against a whole one; \`over so-far\` compares like with like`,
+      `${reading}: a part of a period is set against a whole one; \`over so-far\` compares like with like`,
     'unplaced-dates': ({ measure, role, rows, amount, grain }) =>
       grain === undefined
         ? `${measure} on ${role}: ${have(rows)} no ${role} date and ${are(rows)} in no period${amount === undefined ? '' : ` (${measure} ${amount})`}`

@@ -190,7 +190,7 @@ describe('tables of PostgreSQL', () => {
         "select format_type(atttypid, atttypmod), col_description(attrelid, attnum) from pg_attribute where attrelid = 'reports1.monthly'::regclass and attname in ('partial', 'revenue') order by 1",
       ),
     ).toEqual([
-      ['boolean', 'Whether it is not over on the as-of date.'],
+      ['boolean', 'Whether it is not over on the as-of date, or cut by the range.'],
       ['numeric', expect.stringMatching(/^sum of/)],
     ]);
     await client.query('create view reports1.seen as select revenue from reports1.monthly; grant select on reports1.monthly to public');

@@ -193,6 +193,18 @@ describe('C1 to C10: the days compared', () => {
     await book.close();
   });
 
+  test.each([
+    ['n vs [2026-02] as change', 'month', '2026-03-10/2026-05-31', 1],
+    ['n vs [2026-02] as change', 'month', '2026-07/2026-08', 1],
+    ['n vs [2026-02] as change', 'month', '2026-03/2026-07', 0],
+    ['n on planned vs [2026-02] as change', 'month', '2026-07/2026-08', 0],
+  ])('C6: %s by %s in %s has %i rows that stand in part against a whole base', async (reading, by, range, rows) => {
+    const book = await days('2026-08-15');
+    const { notes } = await book.ask({ show: [reading], by, range });
+    expect(notes.filter(({ code }) => code === 'partial-against-whole').map((note) => note.rows)).toEqual(rows === 0 ? [] : [rows]);
+    await book.close();
+  });
+
   test('W8: short history is marked, and blank where the window must be full', async () => {
     const book = await days('2023-03-31');
     const { rows, notes } = await book.ask({ show: ['n over rolling-3-months'], by: 'month' });
