@@ -5,10 +5,10 @@ import type { Day } from '../calendar/day.ts';
 import { calculationOf } from '../evaluate/calculate.ts';
 import type { Evaluation } from '../evaluate/evaluation.ts';
 import { type Kinds, kindsFor } from '../evaluate/shapes/table.ts';
-import type { Model, NamedWindow } from '../model/model.ts';
+import { daysIn, type Measure, type Model, type NamedWindow } from '../model/model.ts';
 import type { Question } from '../model/schema.ts';
 import { type Axis, asOfDay, asOfReach, axisOf, type FactBounds } from '../plan/axis.ts';
-import { type Bound, leavesOf, withShapes } from '../plan/bind.ts';
+import { type Bound, type Leaf, leavesOf, withShapes } from '../plan/bind.ts';
 import { yearsIn } from '../plan/calendar.ts';
 import { checkDayFilters, isCalendar } from '../plan/days.ts';
 import { baseYears, periodBounds } from '../plan/extent.ts';
@@ -18,7 +18,7 @@ import type { PlanFrame } from '../plan/planned.ts';
 import { type Asked, askedOf, filtersOf } from '../plan/question.ts';
 import { reachAfter, reachOf } from '../plan/reach.ts';
 import { addReads } from '../plan/reads.ts';
-import type { Cancellation } from '../plan/request.ts';
+import type { Cancellation, DataNote } from '../plan/request.ts';
 import { seensIn } from '../plan/seen.ts';
 import { loadWords } from '../words/words.ts';
 import { checkMembers } from './members.ts';
@@ -159,11 +159,29 @@ export const prepared = async (book: BookRecord, state: State, question: Questio
   const leaves = asked.columns.flatMap(({ bound }) => leavesOf(bound));
   const axis = axisOf(asked, leaves, model, calendar, asOf, bounds);
   const found = notes();
-  for (const note of state.store.notes) found.add(`data ${note.code} ${note.fact} ${'role' in note ? note.role : ''}`, note);
+  for (const note of state.store.notes.filter((own) => isAbout(own, leaves)))
+    found.add(`data ${note.code} ${note.fact} ${'role' in note ? note.role : ''}`, note);
   const frame = frameOver(book, state, known, calendar, asOf, await revisionBounds(known, model, state, asOf));
   const access = { store: state.store, cubes: state.cubes, calendar, signal };
   const over = calculationOf(frame, kinds, found);
   return { asked, axis, evaluation: { frame, access, over, reached: (reads) => addReads(state.reached, reads) }, found, asOf };
+};
+
+/** Whether what is noted of the data is about something that some readings use (G11). Missing rates are counted for each answer. */
+const isAbout = (note: DataNote, leaves: readonly Leaf[]): boolean =>
+  note.code === 'bad-dates'
+    ? leaves.some(({ measure, role }) => measure.fact.name === note.fact && rolesOf(measure, role.name).includes(note.role))
+    : note.code !== 'missing-rates';
+
+/** The dates that decide where a measure's rows are seen. */
+const rolesOf = ({ open, aggregate, fact }: Measure, role: string): readonly string[] => {
+  const days = daysIn(aggregate);
+  return [
+    role,
+    ...(open ? [open.from, open.until] : []),
+    ...(days ? [days.from, days.until] : []),
+    ...(fact.enters === undefined ? [] : [fact.enters]),
+  ];
 };
 
 /** Whether a question asks where days stand, itself or by a measure's own filter (U12). */

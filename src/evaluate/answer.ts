@@ -6,15 +6,13 @@ import { type AttributeRef, NONE, OTHERS, TOTAL, UNKNOWN } from '../model/attrib
 import type { Axis } from '../plan/axis.ts';
 import { type Bound, horizonOf, type Leaf, leavesOf, partsOf } from '../plan/bind.ts';
 import { isCalendar } from '../plan/days.ts';
-import { reaches } from '../plan/members/kinds.ts';
 import { planOf, planOthers } from '../plan/plan.ts';
-import { type Asked, factFilters, meets } from '../plan/question.ts';
-import { rowSetOf } from '../plan/rows.ts';
-import { ALL_TIME } from '../plan/segments.ts';
+import { type Asked, meets } from '../plan/question.ts';
 import type { Place } from '../windows/place.ts';
 import { type Column, VALUE } from './column.ts';
 import { type Evaluation, loadViews } from './evaluation.ts';
-import { type Access, cellsOf } from './load.ts';
+import type { Access } from './load.ts';
+import { noteRows } from './row-notes.ts';
 import type { ViewData } from './scope.ts';
 
 /** What a row sums up: one cell of the result, the members left out by a limit, or a total. */
@@ -278,31 +276,9 @@ export const answer = async (asked: Asked, axis: Axis, evaluation: Evaluation): 
     leftValues(left?.total, cut),
     values(plan.totals.corner),
   );
-  await noteUnknown(asked, tuples, evaluation);
+  await noteRows(asked, tuples, evaluation);
   notePartial(asked, axis, evaluation);
   return { axis, rows, totals: [...totals, ...ofAxis] };
-};
-
-/** Rows whose key the dimension does not have are kept, and counted over all time for each fact (G8). */
-const noteUnknown = async (asked: Asked, tuples: Tuples, { frame, access, over }: Evaluation): Promise<void> => {
-  const facts = new Set(asked.columns.flatMap(({ bound }) => leavesOf(bound)).map(({ measure }) => measure.fact));
-  for (const [k, { name, attribute }] of asked.per.entries()) {
-    if (!tuples.some((tuple) => tuple[k] === UNKNOWN)) continue;
-    for (const fact of facts) {
-      if (isCalendar(attribute) || !reaches(fact, attribute)) continue;
-      const ofFact = rowSetOf(fact, undefined, [attribute], factFilters(fact, asked.filters, 'question'), frame);
-      const cells = await cellsOf({ rows: ofFact, segments: ALL_TIME, aggregate: { kind: 'rows', where: [] } }, access);
-      const rows = cells.cells[cells.tuples.findIndex(([text]) => text === UNKNOWN)] ?? 0;
-      if (rows === 0) continue;
-      over.notes.add(`unknown ${fact.name} ${name}`, {
-        code: 'unknown-members',
-        fact: fact.name,
-        attribute: name,
-        dimension: attribute.kind === 'attribute' ? attribute.dimension.name : name,
-        rows,
-      });
-    }
-  }
 };
 
 /** Whether a reading is held against a whole period that does not move along (C6). */

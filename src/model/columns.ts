@@ -1,7 +1,7 @@
 // Columns that facts read of their sources, computed ones and rates included (M13, G10).
 import { innerOf, valueNamesIn } from '../language/inner.ts';
 import type { Expression } from '../language/syntax.ts';
-import { columnOf, type Fact, type Model, type Rate } from './model.ts';
+import { columnOf, type Fact, type Measure, type Model, type Rate } from './model.ts';
 
 /** Rates that a computed column takes, with the role that it takes them by; the fact's first where none is named (G10). */
 export const ratesIn = (node: Expression): { readonly name: string; readonly role: string | undefined }[] =>
@@ -23,6 +23,21 @@ export const usedRates = (fact: Fact, { rates }: Pick<Model, 'rates'>): UsedRate
   for (const expression of fact.columns.values())
     for (const { name, role = first } of ratesIn(expression)) found.set(rateKey(name, role), { rate: rates.get(name) as Rate, role });
   return [...found.values()];
+};
+
+/** What tells the rates apart that a measure's column takes, over other computed columns too. */
+export const ratesOf = ({ fact, aggregate }: Measure): ReadonlySet<string> => {
+  const found = new Set<string>();
+  const [first] = fact.roles.keys();
+  const visit = (name: string): void => {
+    const expression = fact.columns.get(name);
+    if (!expression) return;
+    for (const { name: rate, role = first } of ratesIn(expression)) found.add(rateKey(rate, role));
+    valueNamesIn(expression).forEach(visit);
+  };
+  const column = columnOf(aggregate);
+  if (column !== undefined) visit(column);
+  return found;
 };
 
 /** A column that a fact needs of its source: where the model says so, and what for. */

@@ -54,6 +54,16 @@ const entersLate = (fact: Fact, role: string, { asOf, late, rows, dates }: PlanF
   return rows === 'all' || fact.roles.get(role)?.horizon === 'plan' || (late.get(fact.name)?.has(role) ?? false);
 };
 
+/** Conditions on the rows that an as-of date lets see in a role, for counts over all time (G11). */
+export const seenFilters = (fact: Fact, role: string, { asOf, dates }: PlanFrame): Filter[] => {
+  const isCut = (name: string): boolean => (dates(fact, name)?.last ?? asOf) > asOf;
+  const names = new Set([
+    ...(fact.roles.get(role)?.horizon === 'actual' ? [role] : []),
+    ...(fact.enters === undefined ? [] : [fact.enters]),
+  ]);
+  return [...names].filter(isCut).map((name) => ({ kind: 'entered', role: name, by: asOf, why: 'entered' }));
+};
+
 /** The rows that a measure may see in a role, versions and `enters` included (A2, G7). */
 export const rowsOf = (
   { leaf, attributes, filters, where }: Pick<PlannedMeasure, 'leaf' | 'attributes' | 'filters' | 'where'>,

@@ -259,6 +259,9 @@ describe('what practitioners ask next', () => {
       160,
       expect.objectContaining({ count: 2, message: expect.stringContaining('2 rows have no to-eur on ordered, the first on 2026-03-06') }),
     ]);
+    // What is not seen yet, or not taken, is not told of (G11).
+    for (const asked of [{ show: ['in-eur'], asOf: '2026-03-05' }, { show: ['revenue'] }])
+      expect((await own.ask({ ...asked, ...MARCH })).notes.filter(({ code }) => code === 'missing-rates')).toEqual([]);
   });
 
   test('V3: a fixed filter looks at the version of the row, and refuses what is seen now', async () => {

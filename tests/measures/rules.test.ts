@@ -24,7 +24,7 @@ const input: ModelInput = {
     lines: {
       source: 'lines',
       enters: 'ordered',
-      dates: { ordered: 'ordered', shipped: 'shipped' },
+      dates: { ordered: 'ordered', shipped: 'shipped', planned: { column: 'ordered', horizon: 'plan' } },
       links: { product: 'product', region: 'region' },
       columns: { net: 'quantity * price - discount', unit: 'net / quantity' },
       bands: { size: { of: 'net', starts: { small: 0, large: 10 } } },
@@ -36,6 +36,8 @@ const input: ModelInput = {
         zero: { sum: 'net', role: 'ordered', empty: 'zero' },
         blank: { count: 'rows', role: 'ordered', empty: 'blank' },
         backlog: { count: 'rows', open: 'ordered/shipped' },
+        expected: { count: 'rows', open: 'planned/shipped' },
+        dearest: { max: 'price', role: 'ordered' },
         wait: { daysBetween: 'ordered/shipped', role: 'ordered' },
         'working-wait': { daysBetween: 'ordered/shipped', role: 'ordered', workingDays: true },
       },
@@ -123,6 +125,9 @@ describe('M1, M2, M5, M6, M13: aggregates by hand', () => {
     // On 12 January the last one has gone; the one that was shipped before it was ordered never counts.
     ['a level counts until the day of leaving', { show: ['backlog'], by: 'day', range: '2026-01-04/2026-01-05' }, [[2], [1]]],
     ['a level at a date before a leaving', { show: ['backlog'], by: 'day', range: '2026-01-10/2026-01-12', asOf: '2026-01-11' }, [[2], [2], [null]]],
+    // What leaves after the as-of date is open as far as a plan looks.
+    ['a level of a plan knows what has left by the as-of date', { show: ['expected'], asOf: '2026-01-11' }, [[2]]],
+    ['an extreme of several keys of one member', { show: ['dearest'], per: ['family'], range: '2026-01-02' }, [['Herbs', 9.99]]],
     ['days between, reversed and open rows left out', { show: ['wait'] }, [[2.5]]],
     // From Friday 2 to Monday 5: one working day; from Saturday 10 to Monday 12: one.
     ['working days between', { show: ['working-wait'] }, [[1]]],
@@ -134,6 +139,8 @@ describe('M1, M2, M5, M6, M13: aggregates by hand', () => {
       { code: 'reversed-dates', rows: 1 },
       { code: 'unknown-members', fact: 'lines', attribute: 'product', rows: 1 },
     ]);
+    // Before it was ordered there was no such row (G11).
+    expect((await ask({ show: ['wait', 'revenue'], per: ['product'], asOf: '2026-01-08' })).notes).toEqual([]);
   });
 });
 

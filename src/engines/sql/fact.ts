@@ -340,7 +340,8 @@ const numbersOf = (opening: Opening, given: Opening, rates: ReadonlyMap<string, 
     }
     return found;
   };
-  const names = [...new Set(usedColumns(fact, model).flatMap(({ column, use }) => (use === 'number' ? [column] : [])))];
+  const columns = usedColumns(fact, model).flatMap(({ column, use }) => (use === 'number' ? [column] : []));
+  const names = [...new Set([...columns, ...rates.keys()])];
   return { names, all: names.map(numberOf) };
 };
 
@@ -420,7 +421,7 @@ export const openSqlFact = async (given: Opening): Promise<SqlFact> => {
     numbers,
     present: (name) => {
       const computed = numbers.get(name);
-      if (fact.columns.has(name) && computed) return computed.sql;
+      if ((fact.columns.has(name) || rated.columns.has(name)) && computed) return computed.sql;
       const column = columnOf(opening, name);
       const raw = rawColumn(dialect, ROWS, column);
       return column.kind === 'text' || column.kind === 'double' ? `case when not ${isBlankSql(dialect, raw, column)} then ${raw} end` : raw;

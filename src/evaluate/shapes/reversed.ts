@@ -1,7 +1,7 @@
 // Rows that end before they begin: left out, counted and noted (M5, M6).
 import type { AskFrame, CubeAsk, PlannedMeasure } from '../../plan/planned.ts';
 
-import { rowsOf } from '../../plan/rows.ts';
+import { rowsOf, seenFilters } from '../../plan/rows.ts';
 import { ALL_TIME } from '../../plan/segments.ts';
 import type { Cells } from '../cubes.ts';
 import type { Calculation } from '../scope.ts';
@@ -17,7 +17,10 @@ export const reversedAsk = (
   { from, until }: Dates,
   frame: AskFrame,
 ): CubeAsk => {
-  const rows = rowsOf(measure, from, frame, [{ kind: 'order', from, until, is: 'reversed', why: 'told' }]);
+  const { fact } = measure.leaf.measure;
+  // A date after the as-of date is not known yet (G11).
+  const seen = [from, until].flatMap((role) => seenFilters(fact, role, frame));
+  const rows = rowsOf(measure, from, frame, [{ kind: 'order', from, until, is: 'reversed', why: 'told' }, ...seen]);
   return { rows: { ...rows, role: undefined, attributes: [] }, segments: ALL_TIME, aggregate: { kind: 'rows', where: measure.where } };
 };
 
