@@ -7,7 +7,7 @@ import type { CellAddress, Model } from '../model/model.ts';
 import type { Names } from '../model/names.ts';
 import type { Limit } from '../plan/alerts.ts';
 import type { Bounds, Cancellation, DataNote } from '../plan/request.ts';
-import type { CheckedAsked, QuestionOf, RowOf, WhereOf } from '../plan/typed.ts';
+import type { CheckedAddress, CheckedAsked, QuestionOf, RowOf, WhereOf } from '../plan/typed.ts';
 import type { LaidSpan } from '../plan/windows.ts';
 import type { Explanation } from '../result/explained.ts';
 import type { Format } from '../result/format.ts';
@@ -156,7 +156,7 @@ export interface Book<N extends Names = Names> {
    */
   verify<const Q extends QuestionOf<N> | N['question']>(question: Q & CheckedAsked<Q, N>, options?: AskOptions): Promise<Verification>;
   /** Why a cell's number is what it is: parts, days, rows, and what was left out (V1). */
-  readonly explain: (request: ExplainRequest, options?: AskOptions) => Promise<Explanation>;
+  explain<const R extends ExplainRequest>(request: R & CheckedAddress<R, N>, options?: AskOptions): Promise<Explanation>;
   /** The calendar in whole years over all data, the as-of date and what windows and comparisons reach from there (U8); or over a range. */
   readonly calendar: (range?: { readonly first: Day; readonly last: Day }) => Promise<Calendar>;
   /** First and last day of a range: periods, dates, labels or a window laid at the as-of date (A5). */

@@ -49,8 +49,8 @@ const cellsOf = ({ columns, rows }: ResultJson): Cells => {
 
 const sizeOf = ({ was, now }: CellDifference): number => Math.abs((now ?? 0) - (was ?? 0));
 
-const problemOf = (error: unknown): string => {
-  if (error instanceof DurchblickError && error.kind === 'request') return error.message;
+const problemOf = (error: unknown): DurchblickError => {
+  if (error instanceof DurchblickError && error.kind === 'request') return error;
   throw error;
 };
 
@@ -68,9 +68,12 @@ const onBoth = (sides: readonly [Side, Side], question: Question) => {
     });
     if (problems[0] === undefined && problems[1] === undefined) return true;
     const reading = typeof column === 'string' ? column : (column.label ?? column.is);
-    if (problems[0] !== undefined && problems[1] !== undefined)
-      throw new DurchblickError('unanswerable', `neither side can answer "${reading}": ${problems[1]}`);
-    oneSided.push({ reading, only: problems[0] === undefined ? 'old' : 'new', problem: (problems[0] ?? problems[1]) as string });
+    const [before, after] = problems;
+    if (before && after) {
+      const { message, hint, text, at } = after;
+      throw new DurchblickError('unanswerable', `neither side can answer "${reading}": ${message}`, { hint, text, at });
+    }
+    oneSided.push({ reading, only: before ? 'new' : 'old', problem: ((before ?? after) as DurchblickError).message });
     return false;
   });
   return { shared, oneSided };

@@ -64,6 +64,15 @@ type Alert<T, M> = {
       : unknown;
 };
 
+/** A number that somebody vouches for: where it stands. */
+type Figure<T, M> = {
+  readonly [K in keyof T]: K extends 'reading'
+    ? Reading<T[K], M>
+    : K extends 'members' | 'where'
+      ? { readonly [A in keyof T[K]]: Attribute<A, M> }
+      : unknown;
+};
+
 /** Of a part, the names in it: those of the whole that it belongs to. */
 export type CheckedModel<Part, M> = ModelInput extends Part
   ? unknown
@@ -74,5 +83,7 @@ export type CheckedModel<Part, M> = ModelInput extends Part
           ? { readonly [N in keyof Part[K]]: Formula<Part[K][N], M> }
           : K extends 'alerts'
             ? { readonly [N in keyof Part[K]]: Alert<Part[K][N], M> }
-            : unknown;
+            : K extends 'figures'
+              ? { readonly [I in keyof Part[K]]: Figure<Part[K][I], M> }
+              : unknown;
     };

@@ -51,9 +51,7 @@ type CheckedShow<S, N extends Names> = S extends string
   ? CheckedReading<S, N>
   : 'built' extends keyof S
     ? unknown
-    : S extends { readonly is: infer I extends string }
-      ? { readonly is: CheckedReading<I, N> }
-      : unknown;
+    : { readonly [K in keyof S]: K extends 'is' ? (S[K] extends string ? CheckedReading<S[K], N> : unknown) : unknown };
 type CheckedShows<L, N extends Names> = { readonly [I in keyof L]: CheckedShow<L[I], N> };
 type WithoutDirection<S extends string> = S extends `${infer R} desc` ? R : S extends `${infer R} asc` ? R : S;
 /** An order may name a column by its label, so only a text that is no column is looked into. */
@@ -65,6 +63,17 @@ type CheckedOrder<S, Columns, N extends Names> = S extends string
 type CheckedOrders<L, Columns, N extends Names> = L extends readonly unknown[]
   ? { readonly [I in keyof L]: CheckedOrder<L[I], Columns, N> }
   : CheckedOrder<L, Columns, N>;
+type WithoutEnd<S extends string> = S extends `${infer R} ` ? WithoutEnd<R> : S;
+/** What stands before the sign of a condition. */
+type BeforeSign<S extends string> = S extends `${infer R}${'<' | '>' | '=' | '!'}${string}` ? BeforeSign<R> : WithoutEnd<S>;
+type CheckedCondition<S, Columns, N extends Names> = S extends string
+  ? BeforeSign<S> extends Columns
+    ? unknown
+    : CheckedReading<BeforeSign<S>, N>
+  : unknown;
+type CheckedConditions<L, Columns, N extends Names> = L extends readonly unknown[]
+  ? { readonly [I in keyof L]: CheckedCondition<L[I], Columns, N> }
+  : CheckedCondition<L, Columns, N>;
 type ColumnsOf<Q> = Q extends { readonly show: readonly (infer S)[] } ? ColumnOf<S> : never;
 
 /**
@@ -82,11 +91,31 @@ export type CheckedQuestion<Q, N extends Names> = {
           ? CheckedPer<Q[K], N>
           : K extends 'where'
             ? CheckedWhere<Q[K], N>
-            : unknown;
+            : K extends 'keep'
+              ? CheckedConditions<Q[K], ColumnsOf<Q>, N>
+              : K extends 'within'
+                ? CheckedAttribute<Q[K], N>
+                : unknown;
+};
+type CheckedKeys<Q> = {
+  readonly [K in keyof Q]: K extends keyof Question ? unknown : Wrong<`a question has no "${K & string}"`, keyof Question>;
+};
+
+/** What the address of a cell must be beside its own type for the names in it to be known. */
+export type CheckedAddress<A, N extends Names> = {
+  readonly [K in keyof A]: K extends 'reading'
+    ? A[K] extends string
+      ? CheckedReading<A[K], N>
+      : unknown
+    : K extends 'members' | 'where'
+      ? CheckedWhere<A[K], N>
+      : K extends 'by'
+        ? CheckedBy<A[K], N>
+        : unknown;
 };
 
 /** The same for what may be the name of a question of the model as well; other names are no `Q` to begin with. */
-export type CheckedAsked<Q, N extends Names> = Q extends string ? unknown : CheckedQuestion<Q, N>;
+export type CheckedAsked<Q, N extends Names> = Q extends string ? unknown : CheckedQuestion<Q, N> & CheckedKeys<Q>;
 
 /** The name of a column: its label, else the reading as written. */
 type ColumnOf<S> = S extends string

@@ -174,6 +174,40 @@ await book.ask({ show: ['revenue'], order: 'revenu desc' });
 // @ts-expect-error which totals
 await book.ask({ show: ['revenue'], totals: 'member' });
 
+// Columns with labels alone; conditions, groups of a limit, and addresses of cells.
+const labelled = await book.ask({
+  show: [
+    { is: 'revenue', label: 'R' },
+    { is: 'budget over ytd', label: 'B' },
+  ],
+  keep: ['R > 10', 'orders >= 2'],
+});
+for (const { R, B } of labelled) void [R satisfies number | null, B satisfies number | null];
+await book.ask({
+  show: ['revenue'],
+  per: ['family', 'channel'],
+  within: 'family',
+  limit: 2,
+  keep: 'revenue over ytd<=1',
+  order: 'revenue',
+});
+await book.explain({ reading: 'revenue over mtd', at: '2026-05', members: { family: 'Herbs' }, rows: 3 });
+// @ts-expect-error reading of a condition
+await book.ask({ show: ['revenue'], keep: 'revenu > 10' });
+// @ts-expect-error reading of one of several conditions
+await book.ask({ show: ['revenue'], keep: ['revenue > 1', 'revenue over mdt != 2'] });
+// @ts-expect-error attribute of a limit's groups
+await book.ask({ show: ['revenue'], per: ['family', 'channel'], within: 'famly', limit: 2 });
+// @ts-expect-error key of a question
+await book.ask({ show: ['revenue'], rnage: '2026' });
+// @ts-expect-error reading of an explanation
+await book.explain({ reading: 'revenu', at: '2026-05' });
+// @ts-expect-error member of an explanation
+await book.explain({ reading: 'revenue', at: '2026-05', members: { famly: 'Herbs' } });
+// @ts-expect-error reading of a figure
+defineModel({ facts: asked, figures: [{ reading: 'n', at: '2026', is: 1 }] });
+defineModel({ facts: asked, figures: [{ reading: 'm over ytd', at: '2026', is: 1 }] });
+
 // Rows as a program types them.
 interface Line {
   readonly day: string;
