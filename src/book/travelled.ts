@@ -12,17 +12,39 @@ export const withFiles = (result: PlainResult, state: AnswerState | undefined): 
   toParquet: async () => (await import('../files/formats.ts')).parquetOf(result.toColumns()),
 });
 
-const PARTS = ['asOf', 'periods', 'columns', 'rows', 'totals', 'compared', 'notes', 'locale'] as const;
+const isText = (value: unknown): boolean => typeof value === 'string';
+const isObject = (value: unknown): boolean => typeof value === 'object' && value !== null && !Array.isArray(value);
+const isListOf =
+  (isOne: (value: unknown) => boolean) =>
+  (value: unknown): boolean =>
+    Array.isArray(value) && value.every(isOne);
+const isCell = (value: unknown): boolean => value === null || isText(value) || typeof value === 'number';
+
+/** The parts of an answer, and what each must be. */
+const PARTS: Readonly<Record<string, (value: unknown) => boolean>> = {
+  asOf: isText,
+  periods: isListOf((period) => isObject(period) && isText((period as { label?: unknown }).label)),
+  columns: isListOf((column) => isObject(column) && isText((column as { name?: unknown }).name)),
+  rows: isListOf(isListOf(isCell)),
+  totals: isListOf(isListOf(isCell)),
+  compared: isObject,
+  notes: isListOf(isObject),
+  locale: isText,
+};
 
 /**
  * A result again from its `toJson()`, after it travelled from a server or a worker: it can be written as a table, CSV or
- * Parquet, and drawn, without model or data. Throws `bad-json` where a part of it is missing.
+ * Parquet, and drawn, without model or data. Throws `bad-json` where a part of it is missing or of another kind.
  */
 export const resultFromJson = (json: ResultJson): Result => {
-  const missing = PARTS.find((part) => (json as Partial<ResultJson> | null)?.[part] === undefined);
-  if (missing !== undefined)
-    throw new DurchblickError('bad-json', `this is no answer: it has no "${missing}"`, {
-      hint: 'It takes what toJson() of a result gave.',
-    });
+  const given = (json ?? {}) as unknown as Readonly<Record<string, unknown>>;
+  const wrong = (what: string): DurchblickError =>
+    new DurchblickError('bad-json', `this is no answer: ${what}`, { hint: 'It takes what toJson() of a result gave.' });
+  for (const [part, isRight] of Object.entries(PARTS)) {
+    if (given[part] === undefined) throw wrong(`it has no "${part}"`);
+    if (!isRight(given[part])) throw wrong(`its "${part}" is not that of one`);
+  }
+  const width = json.columns.length;
+  if (![...json.rows, ...json.totals].every((row) => row.length === width)) throw wrong(`its rows have not ${width} cells each`);
   return withFiles(withOutputs(json), undefined);
 };

@@ -112,9 +112,15 @@ const sayKept =
 const DATABASE_FILE = /^duckdb:(?:\/\/)?(.+)$/;
 export const databaseFile = (url: string | undefined): string[] => DATABASE_FILE.exec(url ?? '')?.slice(1) ?? [];
 
-/** An address without its password, which nobody should read in a log. */
-export const masked = (url: string): string =>
-  url.replace(/^([a-z][a-z0-9+.-]*:\/\/[^/?#:@]*:).*@/i, '$1***@').replace(/([?&]password=)[^&]*/gi, '$1***');
+/** An address without its password, which nobody should read in a log; a mistyped one as well. */
+export const masked = (url: string): string => {
+  const at = url.lastIndexOf('@');
+  const [scheme] = /^([a-z][a-z0-9+.-]*:?\/+)?/i.exec(url) as RegExpExecArray;
+  const user = url.slice(scheme.length, Math.max(scheme.length, at));
+  const colon = user.indexOf(':');
+  const shown = at < 0 || colon < 0 ? url : `${scheme}${user.slice(0, colon)}:***${url.slice(at)}`;
+  return shown.replace(/\b((?:password|pwd|secret|token)\s*=\s*)[^&;\s]*/gi, '$1***');
+};
 
 /** A catalog and schema of a cluster; by HTTPS where a password is given, or the port is that of HTTPS. */
 export const clusterOf = (url: string, option = '--connect') => {

@@ -4,14 +4,14 @@ import { greatest, shownText } from '../basics/text.ts';
 import { DurchblickError, describe, rulesCited } from '../errors.ts';
 import type { Note } from '../plan/notes.ts';
 import type { Mark, PlainResult } from '../result/types.ts';
-import { toStderr } from './write.ts';
+import { styleOf, toStderr } from './write.ts';
 
 /** Colours only on a terminal, and never against NO_COLOR. */
 const coloured = (stream: NodeJS.WriteStream): boolean => stream.isTTY === true && !process.env.NO_COLOR;
 const paint =
   (code: number) =>
   (text: string, stream: NodeJS.WriteStream = process.stdout): string =>
-    coloured(stream) ? `\u001b[${code}m${text}\u001b[0m` : text;
+    coloured(stream) ? `${styleOf(code)}${text}${styleOf(0)}` : text;
 export const bold = paint(1);
 export const dim = paint(2);
 export const red = paint(31);
@@ -113,7 +113,7 @@ export const resultTable = (result: PlainResult): string => {
 const withBars = (table: PlainTable, result: PlainResult, column: number): string => {
   const text = terminalTable(table);
   const lines = text.trimEnd().split('\n');
-  const width = greatest(lines.map((line) => line.replace(/\u001b\[\d+m/g, '').length));
+  const width = greatest(lines.map((line) => line.replace(/\u001b\[[\d;]+m/g, '').length));
   const values = result.rows.map((row) => row[column]);
   const numbers = values.filter((value): value is number => typeof value === 'number');
   const room = Math.min(LONGEST_BAR, screenWidth() - width - GAP);
@@ -125,7 +125,7 @@ const withBars = (table: PlainTable, result: PlainResult, column: number): strin
   return `${lines
     .map((line, k) => {
       const value = values[k - head];
-      const shown = line.replace(/\u001b\[\d+m/g, '').length;
+      const shown = line.replace(/\u001b\[[\d;]+m/g, '').length;
       return k < head || typeof value !== 'number' ? line : `${line}${' '.repeat(width - shown + GAP)}${dim(bar(value, most, room))}`;
     })
     .join('\n')}\n`;

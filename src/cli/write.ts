@@ -1,15 +1,19 @@
 // Where words leave the program: nothing that steers a terminal, no stack trace.
+import { randomInt } from 'node:crypto';
 import { shownText } from '../basics/text.ts';
 import { notWritten, writeWhole } from '../files/write.ts';
 
-/** Our own colours; every other sequence came with the data. */
-const COLOURS = /(\u001b\[(?:[0-9]|3[0-9]|9[0-7])m|\n)/;
+/** Told apart from every sequence that came with data: a number that no data can know. */
+const OWN = String(randomInt(1e9, 1e12));
+/** A colour or style of our own, by its SGR code; it becomes one for the terminal when it leaves. */
+export const styleOf = (code: number): string => `\u001b[${code};${OWN}m`;
+const STYLES = new RegExp(`(\\u001b\\[\\d+;${OWN}m|\\n)`);
 
 /** Words for people: lines and our own colours stay, everything else that would steer a terminal is a dot. */
 export const words = (text: string): string =>
   text
-    .split(COLOURS)
-    .map((part, k) => (k % 2 === 1 ? part : shownText(part)))
+    .split(STYLES)
+    .map((part, k) => (k % 2 === 1 ? part.replace(`;${OWN}`, '') : shownText(part)))
     .join('');
 
 export const toStderr = (text: string): void => void process.stderr.write(words(text));

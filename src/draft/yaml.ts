@@ -58,9 +58,14 @@ export interface DraftModel {
   readonly facts: readonly DraftFact[];
 }
 
-/** A value on one line, as YAML writes it. */
-const flow = (value: unknown): string =>
-  stringify(value, { collectionStyle: 'flow', lineWidth: 0, defaultStringType: 'PLAIN', defaultKeyType: 'PLAIN' }).trim();
+/** Breaks a line in YAML. */
+const BREAK = /[\r\n\u0085\u2028\u2029]/;
+
+/** A value on one line, as YAML writes it; JSON is YAML too, where a text would need several. */
+const flow = (value: unknown): string => {
+  const text = stringify(value, { collectionStyle: 'flow', lineWidth: 0, defaultStringType: 'PLAIN', defaultKeyType: 'PLAIN' }).trim();
+  return BREAK.test(text) ? JSON.stringify(value) : text;
+};
 
 const isPlainRole = ({ format, blankDates, badToBlank, plan }: DraftFact['roles'][number]): boolean =>
   format === undefined && blankDates.length === 0 && !badToBlank && !plan;

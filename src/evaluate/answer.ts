@@ -12,7 +12,6 @@ import type { Place } from '../windows/place.ts';
 import { type Column, VALUE } from './column.ts';
 import { type Evaluation, loadViews } from './evaluation.ts';
 import type { Access } from './load.ts';
-import { noteRows } from './row-notes.ts';
 import type { ViewData } from './scope.ts';
 
 /** What a row sums up: one cell of the result, the members left out by a limit, or a total. */
@@ -276,7 +275,9 @@ export const answer = async (asked: Asked, axis: Axis, evaluation: Evaluation): 
     leftValues(left?.total, cut),
     values(plan.totals.corner),
   );
-  await noteRows(asked, tuples, evaluation);
+  // Seldom needed, and loaded when it is.
+  if (tuples.some((tuple) => tuple.includes(UNKNOWN)) || evaluation.access.store.notes.some(({ code }) => code === 'missing-rates'))
+    await (await import('./row-notes.ts')).noteRows(asked, tuples, evaluation);
   notePartial(asked, axis, evaluation);
   return { axis, rows, totals: [...totals, ...ofAxis] };
 };

@@ -26,8 +26,12 @@ export interface ChosenEngine {
   readonly why: string;
 }
 
-/** The engine that suits a model's files: DuckDB for Parquet and for more than 200 MB, memory for others. */
+/** The engine that suits a model's files: DuckDB for queries, Parquet and more than 200 MB, memory for others. */
 export const engineFor = async (model: Model, files: FolderFiles): Promise<ChosenEngine> => {
+  const sources = [...model.sources.values()];
+  const query = sources.find(({ kind }) => kind === 'query');
+  // With tables beside it, it is about a database.
+  if (query && sources.every(({ kind }) => kind !== 'table')) return { engine: 'duckdb', why: `${query.name} is a query` };
   const places = await modelPlaces(model, files);
   const parquet = places.find((file) => /\.parquet$/i.test(file));
   if (parquet !== undefined) return { engine: 'duckdb', why: `${basename(parquet)} is a Parquet file` };

@@ -31,6 +31,8 @@ export interface DaysLeaf {
   readonly horizon: 'actual' | 'plan';
   /** The horizon is that of a role it was given, and not of the measures around it. */
   readonly on: string | undefined;
+  /** The other measures of the formula: `first` and `last` in the window are those of their facts. */
+  readonly beside: readonly Leaf[];
   readonly window: NamedWindow | undefined;
   readonly across: Across;
 }
@@ -101,15 +103,15 @@ export const hasPart = (bound: Bound, kind: Bound['kind']): boolean => {
   return found;
 };
 
-/** Gives every `days` in a formula the horizon of the measures around it (M12). Shared parts stay shared. */
-const settleDays = (bound: Bound, horizon: 'actual' | 'plan', known = new Map<Bound, Bound>()): Bound => {
+/** Gives every `days` in a formula the measures around it, and their horizon (M12). Shared parts stay shared. */
+const settleDays = (bound: Bound, horizon: 'actual' | 'plan', beside: readonly Leaf[], known = new Map<Bound, Bound>()): Bound => {
   const before = known.get(bound);
   if (before) return before;
-  const settle = (part: Bound): Bound => settleDays(part, horizon, known);
+  const settle = (part: Bound): Bound => settleDays(part, horizon, beside, known);
   const settled = ((): Bound => {
     switch (bound.kind) {
       case 'days':
-        return bound.on === undefined ? { ...bound, horizon } : bound;
+        return { ...bound, beside, ...(bound.on === undefined ? { horizon } : {}) };
       case 'binary':
         return { ...bound, left: settle(bound.left), right: settle(bound.right) };
       case 'negate':
@@ -353,6 +355,7 @@ const daysLeaf = (model: Model, count: DaysLeaf['count'], inherited: Inherited):
     count,
     horizon: horizons.length > 0 && horizons.every((horizon) => horizon === 'plan') ? 'plan' : 'actual',
     on: horizons.length > 0 ? inherited.on?.value : undefined,
+    beside: [],
     window: inherited.over?.value,
     across: inherited.across?.value ?? [],
   };
@@ -413,7 +416,7 @@ export const bind = (model: Model, expression: Expression, text: string): Bound 
   const bound = bindNode(own, expression, {}, { source: text, depth: 0, formulas: [] });
   const leaves = leavesOf(bound);
   const plan = leaves.length > 0 && leaves.every((leaf) => horizonOf(leaf) === 'plan');
-  return settleDays(bound, plan ? 'plan' : 'actual');
+  return settleDays(bound, plan ? 'plan' : 'actual', leaves);
 };
 
 /** Parses and binds a reading. */

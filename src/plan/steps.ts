@@ -37,7 +37,9 @@ type Key = readonly unknown[];
 const windowKey = ({ window }: Leaf | DaysLeaf): Key => (window ? [window.text, window.full, window.name] : []);
 /** What a measure or a count of days is told apart by: two formulas may each have the same one. */
 const leafKey = (leaf: Leaf | DaysLeaf): Key => [
-  ...(leaf.kind === 'leaf' ? [leaf.measure.name, leaf.role.name] : [leaf.count, leaf.horizon]),
+  ...(leaf.kind === 'leaf'
+    ? [leaf.measure.name, leaf.role.name]
+    : [leaf.count, leaf.horizon, leaf.beside.map(({ measure, role }) => [measure.name, role.name])]),
   typeof leaf.across === 'string' ? leaf.across : leaf.across.map(({ key }) => key),
   windowKey(leaf),
 ];
@@ -66,9 +68,8 @@ const layer = (view: View, frame: PlanFrame, notes: (readonly [string, NoteOf])[
   return (leaf: Leaf | DaysLeaf, { chain, key: time }: Time): Lay => {
     const isMeasure = leaf.kind === 'leaf';
     const horizon = isMeasure ? horizonOf(leaf) : leaf.horizon;
-    const role = isMeasure ? (leaf.measure.open?.from ?? leaf.role.name) : '';
     const seen = seenAt(chain, frame);
-    const history = isMeasure ? historyOf(leaf.measure.fact, role, frameSeeing(frame, seen)) : { first: undefined, last: undefined };
+    const history = historyOver(isMeasure ? [leaf] : leaf.beside, frameSeeing(frame, seen));
     const isOverAll = leaf.across === 'time' && view.rows === 'periods';
     const key = JSON.stringify([windowKey(leaf), horizon, history.first, history.last, time, isOverAll]);
     const laid = () => layReading({ window: leaf.window, horizon, history, chain }, isOverAll ? overAll(view) : view, frame, frame.compare);
@@ -77,6 +78,16 @@ const layer = (view: View, frame: PlanFrame, notes: (readonly [string, NoteOf])[
     if (isMeasure) notes.push(...noteMissing(lay, chain));
     notes.push(...noteCut(leaf, lay, seen));
     return lay;
+  };
+};
+
+/** The first and last day of the facts of some measures in their roles (W11, M12). */
+const historyOver = (leaves: readonly Leaf[], frame: PlanFrame): ReturnType<typeof historyOf> => {
+  const all = leaves.map(({ measure, role }) => historyOf(measure.fact, measure.open?.from ?? role.name, frame));
+  const [firsts, lasts] = [all.flatMap(({ first }) => first ?? []), all.flatMap(({ last }) => last ?? [])];
+  return {
+    first: firsts.length > 0 ? Math.min(...firsts) : undefined,
+    last: lasts.length > 0 ? Math.max(...lasts) : undefined,
   };
 };
 

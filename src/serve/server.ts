@@ -347,25 +347,24 @@ const addEnd = (app: FastifyInstance): void => {
 const sendable = (content: Content): string | Buffer | Readable =>
   typeof content === 'string' ? content : content instanceof Uint8Array ? Buffer.from(content) : Readable.from(content.parts());
 
+const sendProblem = (error: unknown, request: FastifyRequest, reply: FastifyReply): FastifyReply => {
+  const problem = problemOf(error, (request as { key?: Key }).key ? 'others' : 'own');
+  // The stack of a fault in the program itself is for the log alone.
+  if (problem.status >= 500)
+    request.log.error({ code: problem.code, ...(problem.code === 'fault' ? { err: error } : { why: (error as Error).message }) }, 'failed');
+  const { retryAfter } = error as { retryAfter?: number };
+  reply.removeHeader('etag');
+  if (retryAfter !== undefined) reply.header('retry-after', String(retryAfter));
+  if (problem.status === 401) reply.header('www-authenticate', 'Bearer');
+  return reply
+    .code(problem.status)
+    .header('cache-control', 'no-store')
+    .type('application/problem+json; charset=utf-8')
+    .send(jsonText(problem));
+};
+
 const addErrors = (app: FastifyInstance): void => {
-  app.setErrorHandler((error, request, reply) => {
-    const problem = problemOf(error, (request as { key?: Key }).key ? 'others' : 'own');
-    // The stack of a fault in the program itself is for the log alone.
-    if (problem.status >= 500)
-      request.log.error(
-        { code: problem.code, ...(problem.code === 'fault' ? { err: error } : { why: (error as Error).message }) },
-        'failed',
-      );
-    const { retryAfter } = error as { retryAfter?: number };
-    reply.removeHeader('etag');
-    if (retryAfter !== undefined) reply.header('retry-after', String(retryAfter));
-    if (problem.status === 401) reply.header('www-authenticate', 'Bearer');
-    return reply
-      .code(problem.status)
-      .header('cache-control', 'no-store')
-      .type('application/problem+json; charset=utf-8')
-      .send(jsonText(problem));
-  });
+  app.setErrorHandler(sendProblem);
   app.setNotFoundHandler(() => {
     throw new HttpProblem(404, 'no-path', 'there is nothing at this address', 'GET /openapi.json lists what there is.');
   });
@@ -389,6 +388,23 @@ const addModels = (app: FastifyInstance, served: Served): void => {
 /** Paths that say nothing of models, and need no key: pages ask for it themselves. */
 const OPEN = /^\/(live|ready|api|api\.js|index\.html|assets\/[^?]*)?(\?.*)?$/;
 
+/** No question is nested deeper. */
+const MAX_DEPTH = 50;
+const isDeeper = (value: unknown, levels: number): boolean =>
+  typeof value === 'object' && value !== null && (levels === 0 || Object.values(value).some((inner) => isDeeper(inner, levels - 1)));
+
+const parseBody = (body: string): unknown => {
+  const refused = (why: string): HttpProblem => new HttpProblem(400, 'bad-request', `the body ${why}`, 'A question is a JSON object.');
+  let value: unknown;
+  try {
+    value = JSON.parse(body);
+  } catch (error) {
+    throw refused(`is no JSON: ${(error as Error).message}`);
+  }
+  if (isDeeper(value, MAX_DEPTH)) throw refused(`is nested more than ${MAX_DEPTH} levels deep`);
+  return value;
+};
+
 /** How long the sending of a request may take. */
 const MAX_REQUEST_SECONDS = 30;
 
@@ -402,9 +418,12 @@ const fastifyWith = async (options: ServeOptions): Promise<FastifyInstance> => {
     requestTimeout: MAX_REQUEST_SECONDS * 1000,
     forceCloseConnections: 'idle',
     routerOptions: { ignoreTrailingSlash: true, maxParamLength: 200 },
+    // An address that cannot be read.
+    frameworkErrors: sendProblem,
   });
   // A question is JSON and nothing else.
-  app.removeContentTypeParser('text/plain');
+  app.removeAllContentTypeParsers();
+  app.addContentTypeParser('application/json', { parseAs: 'string' }, async (_: FastifyRequest, body: string) => parseBody(body));
   await app.register(import('@fastify/accepts'));
   await app.register(import('@fastify/compress'), { threshold: 1024 });
   return app;

@@ -129,6 +129,7 @@ describe('M1, M2, M5, M6, M13: aggregates by hand', () => {
     ['a level of a plan knows what has left by the as-of date', { show: ['expected'], asOf: '2026-01-11' }, [[2]]],
     ['an extreme of several keys of one member', { show: ['dearest'], per: ['family'], range: '2026-01-02' }, [['Herbs', 9.99]]],
     ['days between, reversed and open rows left out', { show: ['wait'] }, [[2.5]]],
+    ['days from the first day of the facts beside them', { show: ['revenue over [first/anchor] / (days over [first/anchor])'] }, [[18.5 / 30]]],
     // From Friday 2 to Monday 5: one working day; from Saturday 10 to Monday 12: one.
     ['working days between', { show: ['working-wait'] }, [[1]]],
   ])('%s', async (_, question, wanted) => expect(await values(question)).toEqual(wanted));
