@@ -15,7 +15,6 @@ import { questionNamed } from '../plan/question.ts';
 import { factSegments } from '../plan/segments.ts';
 import type { CheckedWhere, WhereOf } from '../plan/typed.ts';
 import { loadWords, noteText, wordsOf } from '../words/words.ts';
-import { checkFixedMembers } from './members.ts';
 import { asOfNow, type BookRecord, within } from './record.ts';
 import { statesOf } from './states/open-states.ts';
 import type { State } from './states/state.ts';
@@ -45,7 +44,9 @@ const recordOf = async (model: Model, engine: Engine, options: OpenBookOptions):
   const inZone = zoneDays(model.timeZone);
   const states = await statesOf(model, {
     openStore: () => engine.open(model, opening),
-    check: (state) => checkFixedMembers(fixed.asked, state.store.members),
+    check: async (state) => {
+      if (fixed.asked.length > 0) await (await import('./fixed-members.ts')).checkFixedMembers(fixed.asked, state.store.members);
+    },
     cacheBytes: options.cacheBytes ?? CACHE_BYTES,
     refresh: refreshOf(options.refresh),
     keepsGood: options.whenBad === 'keep',

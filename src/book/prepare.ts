@@ -157,14 +157,24 @@ export const prepared = async (book: BookRecord, state: State, question: Questio
   const bounds = periodBounds(dates, calendar);
   const asOf = asOfDay(asked.asOf, model, calendar, today(), bounds);
   const leaves = asked.columns.flatMap(({ bound }) => leavesOf(bound));
-  const axis = axisOf(asked, leaves, model, calendar, asOf, bounds);
+  const isOnDays = asked.filters.some(({ attribute }) => isCalendar(attribute));
+  const { rows, others } = isOnDays
+    ? (await import('../plan/row-filters.ts')).rowFiltersOf(asked, calendar)
+    : { rows: undefined, others: asked.filters };
+  const axis = axisOf(asked, leaves, model, calendar, asOf, bounds, rows);
   const found = notes();
   for (const note of state.store.notes.filter((own) => isAbout(own, leaves)))
     found.add(`data ${note.code} ${note.fact} ${'role' in note ? note.role : ''}`, note);
   const frame = frameOver(book, state, known, calendar, asOf, await revisionBounds(known, model, state, asOf));
   const access = { store: state.store, cubes: state.cubes, calendar, signal };
   const over = calculationOf(frame, kinds, found);
-  return { asked, axis, evaluation: { frame, access, over, reached: (reads) => addReads(state.reached, reads) }, found, asOf };
+  return {
+    asked: { ...asked, filters: others },
+    axis,
+    evaluation: { frame, access, over, reached: (reads) => addReads(state.reached, reads) },
+    found,
+    asOf,
+  };
 };
 
 /** Whether what is noted of the data is about something that some readings use (G11). Missing rates are counted for each answer. */

@@ -22,6 +22,8 @@ export interface Axis {
   readonly labels: readonly string[];
   /** The windows of the rows on an axis of windows (A6). */
   readonly windows: readonly NamedWindow[] | undefined;
+  /** Of each row the stretches that it is made of, where filters on periods leave several (U13); places go from the first to the last. */
+  readonly pieces?: readonly (readonly Place[])[];
 }
 
 /** The latest date that any actual fact has in its first role (A1). */
@@ -76,7 +78,7 @@ export const asOfDay = (text: string, model: Model, calendar: Calendar | undefin
   return laid[0];
 };
 
-interface Stretch {
+export interface Stretch {
   readonly first: Day;
   readonly last: Day;
   /** The unit it was given in whole periods of (A5). */
@@ -163,8 +165,49 @@ const defaultStretch = (leaves: readonly Leaf[], asOf: Day, bounds: FactBounds):
   return first > last ? undefined : { first, last, unit: undefined };
 };
 
-/** The axis of a question (A3, A5, A6). */
-export const axisOf = (asked: Asked, leaves: readonly Leaf[], model: Model, calendar: Calendar, asOf: Day, bounds: FactBounds): Axis => {
+/** What filters on periods leave of an axis (U13). */
+export interface RowFilters {
+  /** The days that they name by themselves, as a range would. */
+  readonly named: Stretch | undefined;
+  /** What they leave of some days. */
+  readonly runsIn: (first: Day, last: Day) => readonly Run[];
+  /** The unit in whose whole periods some stretches lie: of a filter, or of the range (A5). */
+  readonly unitOf: (runs: readonly Run[], range: Unit | undefined) => Unit | undefined;
+}
+
+/** A stretch of days, both ends inclusive. */
+export type Run = readonly [first: Day, last: Day];
+
+/** Rows of an axis from stretches of days, of which several may lie in one row. */
+const rowsFrom = (runs: readonly Run[], unit: Unit, calendar: Calendar, asOf: Day): readonly (readonly Place[])[] => {
+  const rows: Place[][] = [];
+  for (const [first, last] of runs)
+    for (const place of unitPlaces(calendar, unit, first, last, asOf)) {
+      const before = rows[rows.length - 1];
+      if (before?.[0].index === place.index) before.push(place);
+      else rows.push([place]);
+    }
+  return rows;
+};
+
+/** One place from the first to the last of some (U13). */
+const hullOf = (pieces: readonly Place[], asOf: Day): Place => {
+  const [first, last] = [pieces[0], pieces[pieces.length - 1]];
+  if (first === last) return first;
+  const { start, index, cutStart } = first;
+  return placeOf({ start, end: last.end, index, lastIndex: last.lastIndex, cutStart, cutEnd: last.cutEnd }, asOf);
+};
+
+/** The axis of a question (A3, A5, A6); filters on periods decide which rows there are (U13). */
+export const axisOf = (
+  asked: Asked,
+  leaves: readonly Leaf[],
+  model: Model,
+  calendar: Calendar,
+  asOf: Day,
+  bounds: FactBounds,
+  filters?: RowFilters,
+): Axis => {
   const days = calendar.unit('day');
   const { by } = asked;
   if (by.kind === 'windows') {
@@ -177,25 +220,29 @@ export const axisOf = (asked: Asked, leaves: readonly Leaf[], model: Model, cale
     };
   }
   const all = defaultStretch(leaves, asOf, bounds);
-  const range = asked.range === undefined ? undefined : rangeOf(asked.range, model, calendar, asOf, all);
+  const range = asked.range === undefined ? filters?.named : rangeOf(asked.range, model, calendar, asOf, all);
   const stretch = range ?? all;
+  const runsIn = (first: Day, last: Day): readonly Run[] => filters?.runsIn(first, last) ?? [[first, last]];
   if (by.kind === 'range') {
-    if (!stretch) return { kind: { kind: 'range', unit: days }, places: [], labels: [], windows: undefined };
-    const unit = stretch.unit ?? days;
-    const first = indexAt(calendar, unit, stretch.first);
-    const last = indexAt(calendar, unit, stretch.last);
-    const place = placeOf({ start: stretch.first, end: stretch.last, index: first, lastIndex: last }, asOf);
+    const runs = stretch && stretch.first <= stretch.last ? runsIn(stretch.first, stretch.last) : [];
+    if (!stretch || runs.length === 0) return { kind: { kind: 'range', unit: days }, places: [], labels: [], windows: undefined };
+    const unit = (filters ? filters.unitOf(runs, stretch.unit) : stretch.unit) ?? days;
+    const pieces = runs.map(([start, end]) =>
+      placeOf({ start, end, index: indexAt(calendar, unit, start), lastIndex: indexAt(calendar, unit, end) }, asOf),
+    );
+    const place = hullOf(pieces, asOf);
     return {
       kind: { kind: 'range', unit },
       places: [place],
-      labels: [`${isoOf(stretch.first)}/${isoOf(stretch.last)}`],
+      labels: [`${isoOf(place.start)}/${isoOf(place.end)}`],
       windows: undefined,
+      ...(pieces.length > 1 ? { pieces: [pieces] } : {}),
     };
   }
   if (!range && stretch && stretch.last - stretch.first > LONGEST) throw farDate(leaves, stretch, bounds);
   const unit = calendar.unit(by.unit);
   const kind: AxisKind = { kind: 'unit', unit };
-  if (!stretch) return { kind, places: [], labels: [], windows: undefined };
+  if (!stretch || stretch.first > stretch.last) return { kind, places: [], labels: [], windows: undefined };
   let { first, last } = stretch;
   if (!range) {
     // The default range is widened to whole periods: none is cut (A3).
@@ -205,6 +252,14 @@ export const axisOf = (asked: Asked, leaves: readonly Leaf[], model: Model, cale
   }
   const [from, to] = [first, last].map((day) => indexAt(calendar, unit, day)).map((found) => (found < 0 ? ~found : found));
   checkCells((to - from + 1) * asked.columns.length);
-  const places = unitPlaces(calendar, unit, first, last, asOf);
-  return { kind, places, labels: places.map((place) => unit.label(place.index)), windows: undefined };
+  const runs = runsIn(first, last);
+  const pieces = rowsFrom(runs, unit, calendar, asOf);
+  const places = pieces.map((list) => hullOf(list, asOf));
+  return {
+    kind,
+    places,
+    labels: places.map((place) => unit.label(place.index)),
+    windows: undefined,
+    ...(runs.length > 1 ? { pieces } : {}),
+  };
 };

@@ -104,7 +104,8 @@ export const dayGroups = (
   calendar: Calendar,
 ): DayGroups | undefined => {
   const own = filters.flatMap(({ attribute, test }) => (isCalendar(attribute) ? [{ attribute, test }] : []));
-  if (attributes.length === 0 && own.length === 0 && !shown) return undefined;
+  const { pieces } = lay;
+  if (attributes.length === 0 && own.length === 0 && !shown && !pieces) return undefined;
   const tables = attributes.map(({ standing }) => standingTable(calendar, standing));
   const tests = own.map(({ attribute, test }) => {
     const table = standingTable(calendar, attribute.standing);
@@ -116,7 +117,7 @@ export const dayGroups = (
   };
   const isOther = (day: Day): boolean =>
     others === undefined || !others.list.has(JSON.stringify(others.tables.map(({ members, at }) => members[at(day)])));
-  const { first, covered } = coveredDays(lay);
+  const { first, covered } = coveredDays(pieces ?? lay);
   const found = new Map<string, { readonly texts: readonly string[]; readonly days: Day[] }>();
   for (let k = 0; k < covered.length; k++) {
     const day = first + k;
@@ -129,7 +130,12 @@ export const dayGroups = (
   }
   checkCells(found.size * lay.state.length);
   const groups = Array.from(found.values(), ({ texts, days }) => ({ texts, days: Int32Array.from(days) }));
-  const key = JSON.stringify([attributes.map((one) => one.key), own.map(({ attribute, test }) => [attribute.key, test]), shown?.list]);
+  const key = JSON.stringify([
+    attributes.map((one) => one.key),
+    own.map(({ attribute, test }) => [attribute.key, test]),
+    shown?.list,
+    pieces && [...pieces.from, ...pieces.to],
+  ]);
   return { attributes, groups, key };
 };
 

@@ -3,7 +3,7 @@ import type { Calendar } from '../calendar/calendar.ts';
 import type { Day } from '../calendar/day.ts';
 import type { Comparison, Fact, Model, NamedWindow } from '../model/model.ts';
 import type { Compare } from '../windows/compare.ts';
-import { type Lay, lay } from '../windows/lay.ts';
+import { COVERED, type Lay, lay } from '../windows/lay.ts';
 import { indexAt, type Place, placeSeen, totalPlace } from '../windows/place.ts';
 import type { Axis, FactBounds } from './axis.ts';
 import { seenUnder } from './seen.ts';
@@ -96,9 +96,35 @@ interface Reading {
   readonly chain: Chain;
 }
 
+/** A plain reading on rows of several stretches each: from the first to the last day of them, and each of them (U13). */
+const layPieces = (
+  reading: Reading,
+  pieces: readonly (readonly Place[])[],
+  view: View,
+  frame: TimeFrame,
+  compare: Compare | undefined,
+): Lay => {
+  const axis: Axis = { ...view.axis, places: pieces.flat(), pieces: undefined };
+  const laid = layReading(reading, { axis, rows: 'periods' }, frame, compare);
+  let next = 0;
+  const ofRows = pieces.map((list) => list.map(() => next++));
+  const rows = view.rows === 'total' ? [ofRows.flat()] : ofRows;
+  const covered = rows.map((list) => list.filter((k) => laid.state[k] === COVERED));
+  const each = (make: (list: readonly number[], row: number) => number) => Int32Array.from(covered, make);
+  return {
+    from: each((list) => (list.length === 0 ? 0 : Math.min(...list.map((k) => laid.from[k])))),
+    to: each((list) => (list.length === 0 ? -1 : Math.max(...list.map((k) => laid.to[k])))),
+    state: Uint8Array.from(covered, (list, row) => (list.length > 0 ? COVERED : laid.state[rows[row][0]])),
+    short: Uint8Array.from(rows, (list) => Math.max(...list.map((k) => laid.short[k]))),
+    ahead: Uint8Array.from(rows, (list) => Math.max(...list.map((k) => laid.ahead[k]))),
+    pieces: laid,
+  };
+};
+
 /** The days that a reading covers on every row of a view; what lays comparisons is needed where it has some. */
 export const layReading = (reading: Reading, view: View, frame: TimeFrame, compare: Compare | undefined): Lay => {
   const { window, horizon, history } = reading;
+  if (view.axis.pieces && !window) return layPieces(reading, view.axis.pieces, view, frame, compare);
   const places = placesOf(reading, view, frame, compare);
   const laid = (named: NamedWindow | undefined) => ({ window: named?.window, full: named?.full ?? false });
   const same = laid(window);

@@ -54,7 +54,8 @@ const overAll = (view: View): View => {
 };
 
 /** One row's days on each of some rows. */
-const onEveryRow = ({ from, to, state, short, ahead }: Lay, rows: number): Lay => ({
+const onEveryRow = ({ from, to, state, short, ahead, pieces }: Lay, rows: number): Lay => ({
+  pieces,
   from: new Int32Array(rows).fill(from[0]),
   to: new Int32Array(rows).fill(to[0]),
   state: new Uint8Array(rows).fill(state[0]),

@@ -29,6 +29,8 @@ export interface Lay {
   readonly short: Uint8Array;
   /** 1 where it reaches past the as-of date, and is cut there or not read at all (A2, W7). */
   readonly ahead: Uint8Array;
+  /** Where rows are made of several stretches of days: those, laid each for itself. Days between them do not count (U13). */
+  readonly pieces?: Lay;
 }
 
 export interface LaySetting {

@@ -185,6 +185,12 @@ const cases: readonly (readonly [rule: string, question: Question, rows: Expecte
   ],
   ['R1: a limit without an order keeps those with the most, (unknown) among them', { show: ['revenue'], per: ['segment'], limit: 2, ...MARCH }, [['trade', 140], ['garden', 60]]],
   ['R1: without members the periods are sorted, and a limit ends them', { show: ['revenue'], by: 'week', range: '2026-03-02/2026-03-14', order: 'revenue desc', limit: 1 }, [[130]]],
+  [
+    'U13: a filter on periods is a range, and cuts neither windows nor comparisons',
+    { show: ['revenue over ytd', 'revenue vs [-P7D]'], where: { year: '2026', month: '2026-03' }, by: 'month' },
+    [[205, 75]],
+  ],
+  ['U13: separate periods are one row, whose comparison moves each', { show: ['revenue', 'revenue vs [-P7D]'], where: { day: ['2026-03-06', '2026-03-14'] } }, [[40, 5]]],
   ['R1: periods backwards', { show: ['revenue'], by: 'week', range: '2026-03-02/2026-03-14', order: 'period desc' }, [[130], [75]]],
   ['G9: by the version that holds on the day of the row', { show: ['revenue'], per: ['segment'], ...MARCH }, [['garden', 60], ['trade', 140], ['(unknown)', 5]]],
   ['G9: by the version that holds on the as-of date', { show: ['revenue'], per: ['customer-now.segment'], ...MARCH }, [['garden', 50], ['trade', 155]]],

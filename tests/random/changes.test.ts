@@ -76,7 +76,7 @@ test('V6: a book over PostgreSQL follows what others write', async () => {
         await loaded.drop();
       }
     }),
-    { few: 3, many: 60 },
+    { few: 3, many: 30 },
   );
 }, 600_000);
 
@@ -106,7 +106,7 @@ test.each(ENGINES)(
         };
         await follows(states, asked, openBook, change);
       }),
-      { few: 3, many: 60 },
+      { few: 3, many: 30 },
     );
   },
   600_000,

@@ -142,6 +142,6 @@ test('D2, D3, M10, V1, V3, V7: our reader, DuckDB, and DuckDB reading for rows i
       for (const found of others) expect(found).toEqual(wanted);
       rmSync(folder, { recursive: true });
     }),
-    { few: 3, many: 80 },
+    { few: 3, many: 40 },
   );
 }, 300_000);

@@ -32,7 +32,7 @@ const questions = fc.array(question, { minLength: 8, maxLength: 8 });
 test('DuckDB and memory give the same bytes (A to G, M, R1, M10)', async () => {
   await assertDraws(
     fc.asyncProperty(data, questions, (drawn, asked) => agree(drawn, asked, (tables) => duckdb({ tables }))),
-    { few: 6, many: 150 },
+    { few: 6, many: 60 },
   );
 }, 600_000);
 
@@ -54,7 +54,7 @@ test.each([
           await loaded.drop();
         }
       }),
-      { few: 4, many: 90 },
+      { few: 4, many: 40 },
     );
   },
   600_000,

@@ -159,7 +159,7 @@ describe('V3: what a fixed filter hides is as if it were not there, in every cal
       fc.asyncProperty(drawnData, fixedFilters, questions, (drawn, fixed, asked) =>
         crawled(drawn, fixed, asked, (tables) => memory(tables)),
       ),
-      { few: 6, many: 150 },
+      { few: 6, many: 80 },
     );
   }, 600_000);
 
@@ -168,7 +168,7 @@ describe('V3: what a fixed filter hides is as if it were not there, in every cal
       fc.asyncProperty(drawnData, fixedFilters, questions, (drawn, fixed, asked) =>
         crawled(drawn, fixed, asked, (tables) => duckdb({ tables, threads: 1 })),
       ),
-      { few: 3, many: 50 },
+      { few: 3, many: 25 },
     );
   }, 600_000);
 
@@ -183,7 +183,7 @@ describe('V3: what a fixed filter hides is as if it were not there, in every cal
           await loaded.drop();
         }
       }),
-      { few: 3, many: 40 },
+      { few: 3, many: 20 },
     );
   }, 600_000);
 });

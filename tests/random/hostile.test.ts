@@ -80,7 +80,7 @@ describe('mutations of what is right', () => {
     ];
     await assertDraws(
       fc.asyncProperty(mutated(texts), (reading) => holds(() => book.ask({ show: [reading], by: 'month', range: '2026' } as Question))),
-      { few: 60, many: 3000 },
+      { few: 60, many: 1500 },
     );
   });
 
@@ -122,7 +122,7 @@ describe('mutations of what is right', () => {
     );
     await assertDraws(
       fc.asyncProperty(question, (asked) => holds(() => book.ask(asked as never))),
-      { few: 100, many: 6000 },
+      { few: 100, many: 3000 },
     );
     // Nothing that was asked has changed what others see.
     expect((await book.ask({ show: ['revenue'], range: '2026-07' } as Question)).rows).toHaveLength(1);
@@ -153,7 +153,7 @@ describe('mutations of what is right', () => {
         owner[last] = put;
         return holds(() => defineModel(copy));
       }),
-      { few: 60, many: 3000 },
+      { few: 60, many: 1500 },
     );
   });
 
@@ -180,7 +180,7 @@ describe('mutations of what is right', () => {
           await own.close();
         });
       }),
-      { few: 15, many: 600 },
+      { few: 15, many: 300 },
     );
   });
 

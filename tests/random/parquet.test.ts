@@ -246,7 +246,7 @@ describe('what Parquet files state of their rows', () => {
         }));
         await agree(await write(files));
       }),
-      { few: 4, many: 100 },
+      { few: 4, many: 50 },
     );
   }, 300_000);
 });

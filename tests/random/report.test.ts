@@ -81,7 +81,7 @@ const holds = async (drawn: Data, asked: Question, engine: () => Engine): Promis
 test('over rows in memory', async () => {
   await assertDraws(
     fc.asyncProperty(data, question, (drawn, asked) => holds(drawn, asked, () => memory(worldOf(drawn).tables))),
-    { few: 3, many: 60 },
+    { few: 3, many: 30 },
   );
   expect(questions).toBeGreaterThan(20);
 }, 600_000);

@@ -27,7 +27,7 @@ test.each([
         }
         await book.close();
       }),
-      { few: 4, many: 100 },
+      { few: 4, many: 50 },
     );
     expect(compared).toBeGreaterThan(100);
   },

@@ -526,6 +526,8 @@ export const question: fc.Arbitrary<Question> = fc
       { weekday: ['Fri', 'Sat'] },
       { 'working-day': 'yes', region: ['North', 'South'] },
       { 'month-of-year': ['Jan', 'May', 'Dec'] },
+      { year: '2025' },
+      { season: ['Spring 24', 'Autumn 24', 'Autumn 25'], channel: 'web' },
     ),
     knownBy: fc.option(
       fc.integer({ min: 0, max: 30 }).map((k) => iso(FIRST + k * 20 + 5)),

@@ -38,9 +38,29 @@ interface Axis {
   /** What periods of a comparison are counted in. */
   readonly counting: RefUnit;
   readonly places: readonly RefPlace[];
+  /** Of each place the stretches that filters on periods leave (U13). */
+  readonly pieces?: readonly (readonly RefPlace[])[];
   readonly labels: readonly string[];
   readonly windows?: readonly NamedWindow[];
 }
+
+/** Stretches of days of a range that filters on periods leave (U13). */
+const runsOf = ({ rowFilters, standing }: Ground, first: number, last: number): readonly Span[] => {
+  if (rowFilters.length === 0) return [{ start: first, end: last }];
+  const runs: { start: number; end: number }[] = [];
+  for (let d = first; d <= last; d++) {
+    if (!rowFilters.every(({ name, keep }) => keep.has(standing(name, d)))) continue;
+    const before = runs[runs.length - 1];
+    if (before?.end === d - 1) before.end = d;
+    else runs.push({ start: d, end: d });
+  }
+  return runs;
+};
+
+const hullOf = (pieces: readonly RefPlace[], asOf: number): RefPlace | undefined => {
+  const [first, last] = [pieces[0], pieces[pieces.length - 1]];
+  return first === last ? first : refPlace(first.start, last.end, asOf, { cutStart: first.cutStart, cutEnd: last.cutEnd });
+};
 
 const axisOf = (ground: Ground, { by, range }: Question): Axis => {
   const { model, own, unit } = ground;
@@ -58,30 +78,50 @@ const axisOf = (ground: Ground, { by, range }: Question): Axis => {
   if (range === undefined) throw new Error('the reference wants a range');
   const ends = range.split('/').map((text) => periodText(text, ground.world));
   const [from, to] = [ends[0], ends[ends.length - 1]];
-  if (by === undefined)
+  const runs = runsOf(ground, from.start, to.end);
+  if (by === undefined) {
+    const own = from.unit === to.unit && (from.unit !== 'day' || from.start === to.start) ? [from.unit] : [];
+    const units = [...ground.rowFilters.map(({ name }) => name).filter((name) => !name.includes('-of-')), ...own].map(unit);
+    const isWhole = (whole: RefUnit) => (run: Span) => whole.at(run.start)?.start === run.start && whole.at(run.end)?.end === run.end;
+    const pieces = runs.map((run) => refPlace(run.start, run.end, asOf));
+    const place = hullOf(pieces, asOf);
     return {
       kind: 'range',
-      counting: unit(from.unit === to.unit && (from.unit !== 'day' || from.start === to.start) ? from.unit : 'day'),
-      places: [refPlace(from.start, to.end, asOf)],
-      labels: [`${iso(from.start)}/${iso(to.end)}`],
+      counting: units.find((whole) => runs.every(isWhole(whole))) ?? unit('day'),
+      places: place ? [place] : [],
+      labels: place ? [`${iso(place.start)}/${iso(place.end)}`] : [],
+      ...(pieces.length > 1 ? { pieces: [pieces] } : {}),
     };
+  }
   const counting = unit(by as string);
-  const places: RefPlace[] = [];
+  const pieces: RefPlace[][] = [];
   const labels: string[] = [];
   let period = counting.at(from.start);
   for (let d = from.start; !period; d++) period = counting.at(d);
   for (; period && period.start <= to.end; period = counting.step(period, 1)) {
-    const cut = { cutStart: from.start > period.start, cutEnd: to.end < period.end };
-    places.push(refPlace(Math.max(period.start, from.start), Math.min(period.end, to.end), asOf, cut));
-    labels.push(iso(period.start));
+    const { start, end } = period;
+    const own = runs.filter((run) => run.start <= end && run.end >= start);
+    if (own.length === 0) continue;
+    pieces.push(
+      own.map((run) =>
+        refPlace(Math.max(start, run.start), Math.min(end, run.end), asOf, { cutStart: run.start > start, cutEnd: run.end < end }),
+      ),
+    );
+    labels.push(iso(start));
   }
-  return { kind: 'unit', counting, places, labels };
+  return {
+    kind: 'unit',
+    counting,
+    places: pieces.map((list) => hullOf(list, asOf) as RefPlace),
+    labels,
+    ...(runs.length > 1 ? { pieces } : {}),
+  };
 };
 
 export const reference = (world: RefWorld, question: Question): RefAnswer => {
   const ground = groundOf(world, question);
   const { per, own } = ground;
-  const { kind, counting, places, labels, windows } = axisOf(ground, question);
+  const { kind, counting, places, pieces, labels, windows } = axisOf(ground, question);
   const time: RefTime = { unit: ground.unit, listed: world.listed, asOf: own.asOf, axis: { kind, unit: counting } };
   const evaluate = evaluatorOf(ground, time);
   const readings = question.show.map((show) => parseReading(typeof show === 'string' ? show : show.is));
@@ -90,7 +130,7 @@ export const reference = (world: RefWorld, question: Question): RefAnswer => {
     list.map((reading) => {
       const [mode, row] = at === 'total' ? (['total', 0] as const) : (['row', at] as const);
       const others = splitsDays ? { othersDays: left } : { others: left };
-      const cell = evaluate(reading, { places, mode, windows, row, tuple, chain: [], base: own, seen, time, ...others });
+      const cell = evaluate(reading, { places, pieces, mode, windows, row, tuple, chain: [], base: own, seen, time, ...others });
       return cell.kind === 'value' ? cell.v : null;
     });
   const members = membersOf(ground, question, places, cells);

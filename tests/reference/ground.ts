@@ -44,6 +44,8 @@ export interface Ground {
   /** Filters on members of rows, and on kinds of days. */
   readonly filters: readonly MemberTest[];
   readonly dayFilters: readonly MemberTest[];
+  /** Filters that decide which rows there are (U13). */
+  readonly rowFilters: readonly MemberTest[];
   /** What does not depend on the cell is found out once. */
   readonly once: <T>(key: string, of: () => T) => T;
   readonly idOf: (of: unknown) => number;
@@ -123,6 +125,16 @@ export const groundOf = (world: RefWorld, question: Question): Ground => {
     for (let p: Span | undefined = unit(inner).at(whole.start); p && p.start < period.start; p = unit(inner).step(p, 1)) number++;
     return String(number);
   };
+  /** A period, or one of several inside another that rows of the axis lie in (U13). */
+  const isOfRows = (name: string): boolean => {
+    if (!name.includes('-of-')) return ['year', 'season'].includes(name);
+    const { by } = question;
+    if (typeof by !== 'string' || !model.units.includes(by)) return false;
+    const [rows, inner] = [unit(by), unit(name.split('-of-')[0])];
+    for (let p: Span | undefined = rows.at(fromIso('2024-01-01')); p && p.start < fromIso('2026-12-31'); p = rows.step(p, 1))
+      if (inner.at(p.start)?.start !== inner.at(p.end)?.start || !inner.at(p.start)) return false;
+    return true;
+  };
   const tests = Object.entries(question.where ?? {}).map(([name, test]) => ({ name, keep: new Set([test].flat().map(String)) }));
   return {
     world,
@@ -130,7 +142,8 @@ export const groundOf = (world: RefWorld, question: Question): Ground => {
     per: question.per ?? [],
     own: { asOf: question.asOf === undefined || question.asOf === 'latest' ? latest() : fromIso(question.asOf), knownBy: ownKnownBy },
     filters: tests.filter(({ name }) => !isOfDays(name)),
-    dayFilters: tests.filter(({ name }) => isOfDays(name)),
+    dayFilters: tests.filter(({ name }) => isOfDays(name) && !isOfRows(name)),
+    rowFilters: tests.filter(({ name }) => isOfDays(name) && isOfRows(name)),
     once,
     idOf: (of) => {
       if (!ids.has(of)) ids.set(of, ids.size);

@@ -25,6 +25,8 @@ export interface Looked {
 /** Where a cell is, and what readings have said of it so far. */
 export interface Context {
   readonly places: readonly RefPlace[];
+  /** Of each place the stretches that it is made of (U13). */
+  readonly pieces?: readonly (readonly RefPlace[])[];
   readonly mode: 'row' | 'total';
   readonly windows: readonly NamedWindow[] | undefined;
   readonly row: number;
@@ -354,12 +356,28 @@ const daysOf = (ground: Ground, measure: Measure, context: Context, names: reado
     !(seesAllDays && context.othersDays?.has(JSON.stringify(per.map((name) => standing(name, d)))));
 };
 
+/** A plain reading on rows of several stretches: each laid by itself, and no day between them counts (U13). */
+const laidPieces = (ground: Ground, measure: Measure, context: Context, role: string, horizon: string): readonly Span[] | undefined => {
+  const { pieces, mode, row, across, windows } = context;
+  if (!pieces || context.over || windows) return undefined;
+  const list = mode === 'total' || across === 'time' ? pieces.flat() : pieces[row];
+  return list.flatMap((piece) => {
+    const own: Context = { ...context, places: [piece], pieces: undefined, mode: 'row', row: 0, across: undefined };
+    const laid = laidOf(ground, measure, own, role, horizon);
+    return laid.kind === 'days' ? [laid] : [];
+  });
+};
+
 export const measureCell = (ground: Ground, shapes: Shapes, measure: Measure, context: Context): Cell => {
   const { fact, open } = measure;
   const { per, filters } = ground;
   const role = context.on !== undefined && !open && fact.roles.has(context.on) ? context.on : measure.role;
   const horizon = fact.roles.get(open?.from ?? role)?.horizon ?? 'actual';
-  const laid = laidOf(ground, measure, context, role, horizon);
+  const spans = laidPieces(ground, measure, context, role, horizon);
+  const laid: RefLaid =
+    spans && spans.length > 0
+      ? { kind: 'days', start: Math.min(...spans.map(({ start }) => start)), end: Math.max(...spans.map(({ end }) => end)) }
+      : laidOf(ground, measure, context, role, horizon);
   if (laid.kind === 'blank') return BLANK;
   const none = open ? BLANK : emptyCell(measure);
   if (laid.kind === 'empty') return none;
@@ -367,7 +385,8 @@ export const measureCell = (ground: Ground, shapes: Shapes, measure: Measure, co
   const reach = ground.world.reaches[fact.name];
   const names = Object.keys(context.tuple).filter((name) => !isTaken(context, name));
   const own = names.filter((name) => reach.includes(name));
-  const counts = daysOf(ground, measure, context, names);
+  const passes = daysOf(ground, measure, context, names);
+  const counts = (d: number): boolean => passes(d) && (!spans || spans.some((span) => span.start <= d && d <= span.end));
   const shape = measure.spreadAcross.get('product');
   const below = shape !== undefined && names.includes('product') ? context.tuple.product : undefined;
   const keptBelow = shape === undefined || context.shape ? undefined : filters.find(({ name }) => name === 'product')?.keep;

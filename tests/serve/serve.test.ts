@@ -291,6 +291,15 @@ test('a long answer leaves in parts, with the bytes of the command line', async 
   }
 });
 
+test('addresses and bodies that cannot be read are problems', async () => {
+  const post = (body: string) =>
+    fetch(`${server.url}/models/gruenhof/ask`, { method: 'POST', headers: { 'content-type': 'application/json' }, body });
+  for (const response of [await server.get('/models/%zz/ask'), await post('{"show": ['), await post('['.repeat(1e5) + ']'.repeat(1e5))]) {
+    expect(response.status).toBe(400);
+    await problem(response);
+  }
+});
+
 test('a page elsewhere has nothing computed: its browser says where it stands', async () => {
   const status = (site: string | undefined, path: string): Promise<number | undefined> =>
     new Promise((done, fail) => {

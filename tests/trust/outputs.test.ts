@@ -48,6 +48,10 @@ describe('escape sequences in members and names never reach a terminal', () => {
     ['markdown', ['ask', model, 'v', '--per', 'k,place', '--format', 'markdown']],
     ['a hint', ['ask', model, 'v', '--where', 'k=\u001b[2Jred']],
     ['a reading', ['ask', model, 'v\u001b[2J']],
+    // Codes that look like colours of our own.
+    ['red in a hint', ['ask', model, 'v', '--where', 'k=\u001b[31mred\u001b[8mhidden\u001b[0m']],
+    ['red in a reading', ['ask', model, 'v\u001b[1m\u001b[2m']],
+    ['red in diff', ['diff', model, model, 'v\u001b[32m']],
     ['check', ['check', model]],
     ['explain', ['explain', model, 'v', '--at', '2026-01', '--rows', '9']],
     ['explain, of a member', ['explain', model, 'v', '--at', '2026-01', '--member', `k=${EVIL[0]}`]],
@@ -63,6 +67,33 @@ describe('escape sequences in members and names never reach a terminal', () => {
     const csv = durchblick('ask', model, 'v', '--per', 'k', '--format', 'csv').stdout;
     for (const member of EVIL) expect(csv).toContain(member);
   });
+});
+
+test.each([
+  'postgres:/me:secret@host/db',
+  'postgres//me:secret@host',
+  'me:secret@host/db',
+  'pg://me:se:cr@et@host/d',
+  'mysql://host/db?password=secret',
+])('no password of a mistyped address is told: %s', (address) => {
+  const { code, output } = durchblick('ask', model, 'v', '--connect', address);
+  expect([code, output]).toEqual([2, expect.stringContaining('***')]);
+  expect(output).not.toMatch(/secret|se:cr|et@/);
+});
+
+test('a file whose name has a line break is drafted as any other', () => {
+  const file = put('a\nb.csv', 'day,amount\n2026-01-01,5\n');
+  const drafted = join(folder, 'drafted.yaml');
+  expect(durchblick('init', file, '-o', drafted).code).toBe(0);
+  expect(durchblick('ask', drafted, 'amount', '--format', 'csv').stdout).toContain(',5');
+});
+
+test('a model of queries alone is answered by DuckDB', () => {
+  const path = put(
+    'query.yaml',
+    'durchblick: 1\nsources: { t: { query: "select date \'2026-01-01\' as day, 5 as amount" } }\nfacts: { t: { source: t, dates: { on: day }, measures: { amount: { sum: amount } } } }\n',
+  );
+  expect(durchblick('ask', path, 'amount', '--format', 'csv')).toMatchObject({ code: 0, stdout: expect.stringContaining(',5') });
 });
 
 describe('files are written whole, or not at all', () => {

@@ -1,0 +1,48 @@
+// Filters on periods: they decide which rows there are, never what a window or comparison looks at (U13).
+import type { Calendar } from '../calendar/calendar.ts';
+import type { Unit } from '../calendar/unit.ts';
+import type { RowFilters, Run, Stretch } from './axis.ts';
+import { daysPassing, isCalendar, stretchesOf } from './days.ts';
+import type { Asked, AskedFilter } from './question.ts';
+
+/** Whether a filter is on a period, or on periods inside others in which the rows of the axis lie. */
+const isOfRows = ({ attribute }: AskedFilter, { by }: Asked, calendar: Calendar): boolean => {
+  if (!isCalendar(attribute)) return false;
+  const { standing } = attribute;
+  if (standing.kind === 'period') return true;
+  if (standing.kind !== 'number' || by.kind !== 'unit') return false;
+  return standing.inner === by.unit || calendar.nests(calendar.unit(by.unit), calendar.unit(standing.inner));
+};
+
+const unitNamed = ({ attribute }: AskedFilter): string | undefined =>
+  isCalendar(attribute) && attribute.standing.kind === 'period' ? attribute.standing.unit : undefined;
+
+/** The days of periods that are listed, or lie between two. */
+const namedStretch = (filters: readonly AskedFilter[], calendar: Calendar): Stretch | undefined => {
+  const naming = filters.filter((filter) => unitNamed(filter) && (filter.test.values || (filter.test.from && filter.test.to)));
+  if (naming.length === 0) return undefined;
+  const days = daysPassing(naming, calendar.first, calendar.last, calendar);
+  const [first, last] = days.length === 0 ? [calendar.first, calendar.first - 1] : [days[0], days[days.length - 1]];
+  return { first, last, unit: undefined };
+};
+
+/** The filters of a question that decide which rows there are, and all others. */
+export const rowFiltersOf = (
+  asked: Asked,
+  calendar: Calendar,
+): { readonly rows: RowFilters | undefined; readonly others: readonly AskedFilter[] } => {
+  const filters = asked.filters.filter((filter) => isOfRows(filter, asked, calendar));
+  const others = asked.filters.filter((filter) => !filters.includes(filter));
+  if (filters.length === 0) return { rows: undefined, others };
+  const units = filters.flatMap((filter) => unitNamed(filter) ?? []).map((name) => calendar.unit(name));
+  const isWhole = (unit: Unit, run: Run): boolean => {
+    const [from, to] = run.map((day) => calendar.indexOf(unit, day));
+    return from >= 0 && to >= 0 && unit.starts[from] === run[0] && unit.ends[to] === run[1];
+  };
+  const rows: RowFilters = {
+    named: namedStretch(filters, calendar),
+    runsIn: (first, last) => stretchesOf(daysPassing(filters, first, last, calendar)),
+    unitOf: (runs, range) => [...units, ...(range ? [range] : [])].find((unit) => runs.every((run) => isWhole(unit, run))),
+  };
+  return { rows, others };
+};
