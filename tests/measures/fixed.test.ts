@@ -1,5 +1,7 @@
+import { gunzipSync } from 'node:zlib';
 import { describe, expect, test } from 'vitest';
 import { defineModel, type Model, type ModelInput, type OpenBookOptions, open } from '../../src/index.ts';
+import { report } from '../../src/report/index.ts';
 import { engineOver } from '../setup/engine.ts';
 import { table } from '../setup/table.ts';
 import type { Tables } from '../setup/tables.ts';
@@ -152,6 +154,48 @@ test.each<[Readonly<Record<string, unknown>>, unknown]>([
   if (typeof wanted === 'string') await expect(asking).rejects.toMatchObject({ code: wanted });
   else expect((await asking).rows[0][1]).toBe(wanted);
   await book.close();
+});
+
+test('V3: a report under fixed filters holds no hidden member, whatever its measures request', async () => {
+  const sum = { sum: 'amount', role: 'sold' } as const;
+  const measures = {
+    total: sum,
+    known: { ...sum, acrossTime: 'last-known' },
+    last: { ...sum, acrossTime: 'last' },
+    keys: { countDistinct: 'id', role: 'sold' },
+    new: { firstTime: 'id', role: 'sold' },
+    middle: { median: 'amount', role: 'sold' },
+    most: { max: 'amount', role: 'sold' },
+    wait: { daysBetween: 'sold/sent', role: 'sold' },
+    slow: { percentile: { of: 'sold/sent', at: 0.9 }, role: 'sold' },
+    open: { count: 'rows', open: 'sold/sent' },
+  } as const;
+  const model = defineModel({
+    sources: { sales: {}, products: {} },
+    dimensions: { product: { source: 'products', key: 'id', attributes: { product: 'name' } }, region: {} },
+    facts: { sales: { source: 'sales', dates: { sold: 'sold', sent: 'sent' }, links: { product: 'product', region: 'region' }, measures } },
+    questions: { all: { show: Object.keys(measures), by: 'month', per: ['product', 'region'] } },
+  } as never) as unknown as Model;
+  const row = (id: number, product: number, region: string) => ({
+    id,
+    product,
+    region,
+    amount: id,
+    sold: `2026-01-0${id}`,
+    sent: '2026-01-09',
+  });
+  const tables = {
+    products: ['Basil', 'Mint', 'Hiddenia', 'Unsold'].map((name, id) => ({ id, name })),
+    sales: [row(1, 0, 'North'), row(2, 1, 'North'), row(3, 0, 'Secretia'), row(4, 2, 'Secretia'), row(4, 2, 'Secretia')],
+  };
+  const html = await report(model, engineOver(tables), {
+    questions: ['all'],
+    filters: ['product', 'region'],
+    where: { region: ['North'] },
+  });
+  const data = gunzipSync(Buffer.from(/id="data">([^<]*)</.exec(html)?.[1] as string, 'base64')).toString('utf8');
+  expect(data).toContain('Basil');
+  expect(`${data}${html.replace(/id="data">[^<]*</, '')}`).not.toMatch(/Secretia|Hiddenia|Unsold/);
 });
 
 describe('V3: errors say nothing of what is hidden', () => {

@@ -6,6 +6,7 @@ import { type Events, type EventsRequest, filterKey, type SeenKeys } from '../..
 import { cubes, type Scanner } from './cubes.ts';
 import type { Opened, Sighted } from './open-fact.ts';
 import { segmentTable } from './segment-table.ts';
+import { withoutIdle } from './tallies.ts';
 
 const MOST_SIGHTINGS = 8;
 
@@ -125,5 +126,5 @@ export const seenKeys = (opened: Opened, request: EventsRequest): SeenKeys => {
       member[s] = bucketOf === 'pair' ? bucket % members : Math.floor(entries[s] / span);
       day[s] = base + (entries[s] % span);
     }
-  return { tuples, key, member, day, ...(weights ? { weight: weights } : {}), scale };
+  return withoutIdle({ tuples, key, member, day, ...(weights ? { weight: weights } : {}), scale });
 };

@@ -197,13 +197,19 @@ export const tallies = (opened: Opened, request: TallyRequest): Tallies => {
   return withoutIdle({ ...found, tuples, scale });
 };
 
-/** Only members that have entries are part of the answer. */
-const withoutIdle = ({ tuples, member, ...entries }: Tallies): Tallies => {
+/** What has entries of members: only members that have some are part of it, so that no other is told (V3). */
+interface OfMembers {
+  readonly tuples: readonly (readonly string[])[];
+  readonly member: Int32Array;
+}
+
+export const withoutIdle = <T extends OfMembers>(all: T): T => {
+  const { tuples, member } = all;
   const has = new Uint8Array(tuples.length);
   for (const one of member) has[one] = 1;
   const place = new Int32Array(tuples.length);
   let width = 0;
   for (let m = 0; m < tuples.length; m++) if (has[m] === 1) place[m] = width++;
-  if (width === tuples.length) return { ...entries, tuples, member };
-  return { ...entries, tuples: tuples.filter((_, m) => has[m] === 1), member: member.map((one) => place[one]) };
+  if (width === tuples.length) return all;
+  return { ...all, tuples: tuples.filter((_, m) => has[m] === 1), member: member.map((one) => place[one]) };
 };
