@@ -9,6 +9,13 @@ export const tupleIndex = (tuples: readonly (readonly string[])[]): ((texts: rea
   return (texts) => places.get(tupleKey(texts)) ?? -1;
 };
 
+/** Combinations in one order, whatever order they came in: where doubles are added up, it decides their last digit (R3). */
+export const sortTuples = (tuples: readonly (readonly string[])[]): readonly (readonly string[])[] =>
+  tuples
+    .map((tuple) => ({ tuple, key: tupleKey(tuple) }))
+    .sort((a, b) => (a.key < b.key ? -1 : a.key > b.key ? 1 : 0))
+    .map(({ tuple }) => tuple);
+
 /** Each combination once, in the order of the first of them. */
 export const distinctTuples = (tuples: Iterable<readonly string[]>): (readonly string[])[] => {
   const found = new Map<string, readonly string[]>();

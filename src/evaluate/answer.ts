@@ -275,8 +275,14 @@ export const answer = async (asked: Asked, axis: Axis, evaluation: Evaluation): 
     leftValues(left?.total, cut),
     values(plan.totals.corner),
   );
+  const { dates, asOf } = frame;
+  const isAhead = ({ measure, role }: Leaf): boolean => (dates(measure.fact, measure.open?.from ?? role.name)?.last ?? asOf) > asOf;
   // Seldom needed, and loaded when it is.
-  if (tuples.some((tuple) => tuple.includes(UNKNOWN)) || evaluation.access.store.notes.some(({ code }) => code === 'missing-rates'))
+  if (
+    tuples.some((tuple) => tuple.includes(UNKNOWN)) ||
+    evaluation.access.store.notes.some(({ code }) => code === 'missing-rates') ||
+    (!asked.isAsOfGiven && asked.columns.some(({ bound }) => leavesOf(bound).some(isAhead)))
+  )
     await (await import('./row-notes.ts')).noteRows(asked, tuples, evaluation);
   notePartial(asked, axis, evaluation);
   return { axis, rows, totals: [...totals, ...ofAxis] };

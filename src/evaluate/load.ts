@@ -1,5 +1,6 @@
 // Asks an engine for all that a plan needs. Nothing is decided here, and nothing calculated.
 
+import { sortTuples } from '../basics/tuples.ts';
 import type { Calendar } from '../calendar/calendar.ts';
 import type { Store } from '../engines/engine.ts';
 import type { CubeAsk, PlannedMeasure, PlannedShare, PlannedView } from '../plan/planned.ts';
@@ -34,7 +35,7 @@ const loadCubes = async (asks: Readonly<Record<string, CubeAsk>>, access: Access
 const loadShare = async ({ shape, dimension, above, below }: PlannedShare, access: Access): Promise<LoadedMeasure['members'][number]> => {
   const names = [...above, ...below].flatMap((attribute) => (attribute.kind === 'attribute' ? [attribute.attribute] : []));
   const [loaded, combinations] = await Promise.all([load(shape, access), access.store.combinations(dimension, names)]);
-  return { shape: loaded, combinations };
+  return { shape: loaded, combinations: sortTuples(combinations) };
 };
 
 const loadMeasure = async ({ asks, told, days, members, parts = [] }: PlannedMeasure, access: Access): Promise<LoadedMeasure> => {

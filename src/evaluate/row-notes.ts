@@ -1,29 +1,39 @@
 // Notes that count rows an answer rests on: without a member (G8), without a rate (G10). They count what the as-of date lets see (G11).
+import { isoOf } from '../calendar/day.ts';
 import { UNKNOWN } from '../model/attributes.ts';
 import { rateKey, ratesOf } from '../model/columns.ts';
 import type { Fact } from '../model/model.ts';
-import { leavesOf } from '../plan/bind.ts';
+import { type Leaf, leavesOf } from '../plan/bind.ts';
 import { isCalendar } from '../plan/days.ts';
 import { reaches } from '../plan/members/kinds.ts';
 import { type Asked, factFilters } from '../plan/question.ts';
 import type { AggregateRequest, Filter, RowSet } from '../plan/request.ts';
-import { rowSetOf, seenFilters } from '../plan/rows.ts';
-import { ALL_TIME } from '../plan/segments.ts';
+import { additive, rowSetOf, seenFilters } from '../plan/rows.ts';
+import { ALL_TIME, cutSegments } from '../plan/segments.ts';
 import { placingRole } from '../plan/told.ts';
 import type { Evaluation } from './evaluation.ts';
 import { cellsOf } from './load.ts';
 
 type Tuples = readonly (readonly string[])[];
 
-/** The leaves of a question, one for each fact and role. */
-const placements = ({ columns }: Asked) => {
-  const leaves = columns.flatMap(({ bound }) => leavesOf(bound));
-  return [...new Map(leaves.map((leaf) => [JSON.stringify([leaf.measure.fact.name, placingRole({ leaf })]), leaf])).values()].map(
-    (leaf) => ({
-      fact: leaf.measure.fact,
-      role: placingRole({ leaf }),
-    }),
-  );
+interface Placement {
+  readonly fact: Fact;
+  readonly role: string;
+  readonly leaves: readonly Leaf[];
+}
+
+/** The facts and roles of a question, with the measures that are placed by them. */
+const placements = ({ columns }: Asked): readonly Placement[] => {
+  const found = new Map<string, { fact: Fact; role: string; leaves: Leaf[] }>();
+  for (const leaf of columns.flatMap(({ bound }) => leavesOf(bound))) {
+    const { fact } = leaf.measure;
+    const role = placingRole({ leaf });
+    const key = JSON.stringify([fact.name, role]);
+    const known = found.get(key) ?? { fact, role, leaves: [] };
+    found.set(key, known);
+    known.leaves.push(leaf);
+  }
+  return [...found.values()];
 };
 
 /** Rows whose key the dimension does not have (G8). */
@@ -68,8 +78,35 @@ const noteRates = async (asked: Asked, { frame, access, over }: Evaluation): Pro
   }
 };
 
+/** Rows of an actual role after an as-of date that nobody has chosen (D5). */
+const noteAfter = async (asked: Asked, { frame, access, over }: Evaluation): Promise<void> => {
+  const { asOf, dates } = frame;
+  for (const { fact, role, leaves } of placements(asked)) {
+    const last = dates(fact, role)?.last ?? asOf;
+    if (last <= asOf || fact.roles.get(role)?.horizon !== 'actual') continue;
+    const rows = rowSetOf(fact, role, [], factFilters(fact, asked.filters, 'question'), frame);
+    const countIn = async (aggregate: AggregateRequest): Promise<{ readonly sum: number; readonly scale: number }> => {
+      const { cells, scale } = await cellsOf({ rows, segments: cutSegments([asOf + 1], last), aggregate }, access);
+      return { sum: cells.reduce((sum, value) => sum + value, 0), scale };
+    };
+    const { sum: count } = await countIn({ kind: 'rows', where: [] });
+    if (count === 0) continue;
+    const summed = leaves.find(({ measure }) => measure.aggregate.kind === 'sum');
+    const amount = summed && (await countIn(additive(summed, [])));
+    over.notes.add(`after ${fact.name} ${role}`, {
+      code: 'after-as-of',
+      fact: fact.name,
+      role,
+      asOf: isoOf(asOf),
+      rows: count,
+      ...(amount ? { measure: summed.measure.name, amount: amount.sum / 10 ** Math.max(amount.scale, 0) } : {}),
+    });
+  }
+};
+
 /** Adds the notes on rows that an answer needs. */
 export const noteRows = async (asked: Asked, tuples: Tuples, evaluation: Evaluation): Promise<void> => {
+  if (!asked.isAsOfGiven) await noteAfter(asked, evaluation);
   await noteUnknown(asked, tuples, evaluation);
   await noteRates(asked, evaluation);
 };

@@ -13,6 +13,9 @@ export interface Faults {
   readonly end: () => void;
 }
 
+/** More than anybody corrects at once. */
+const MAX_FAULTS = 100;
+
 /** Whether a path lies in one of some things. */
 const isWithin = (path: Path, things: readonly Path[]): boolean =>
   things.some((thing) => thing.length > 0 && thing.every((step, k) => kebab(String(step)) === kebab(String(path[k]))));
@@ -28,6 +31,7 @@ export const collectFaults = (locate: Locate, blamed: readonly Path[] = []): Fau
       if (!isWithin(path, blamed)) list.push(new DurchblickError(code, message, { place: placeOf(path), hint }));
     },
     attempt: (path, run) => {
+      if (list.length >= MAX_FAULTS) return undefined;
       try {
         return run();
       } catch (error) {

@@ -36,6 +36,8 @@ export interface Asked {
   readonly filters: readonly AskedFilter[];
   readonly range: string | undefined;
   readonly asOf: string;
+  /** Whether the question itself has said so. */
+  readonly isAsOfGiven: boolean;
   readonly knownBy: Day | undefined;
   readonly gaps: 'show' | 'hide';
   readonly totals: { readonly members: boolean; readonly axis: boolean };
@@ -285,6 +287,7 @@ export const askedOf = (model: Model, written: Question): Asked => {
     filters: filtersOf(model, question.where),
     range: question.range,
     asOf: question.asOf ?? model.asOf,
+    isAsOfGiven: question.asOf !== undefined,
     knownBy,
     gaps: question.gaps ?? 'show',
     totals: { members: wanted.includes('members') && per.length > 0, axis: wanted.includes('axis') && by.kind === 'unit' },

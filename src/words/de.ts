@@ -183,6 +183,8 @@ export const de: Words = {
       `${fact} liegt je ${unitText(grain)} vor; ${start} bis ${end} ist am ${asOf} nicht vorbei und bleibt ungesehen`,
     'unknown-members': ({ fact, attribute, dimension, rows }) =>
       `${fact}: ${rows} ${rows === 1 ? 'Zeile hat einen Schlüssel' : 'Zeilen haben Schlüssel'} für ${attribute}, die ${dimension} nicht kennt; sie stehen unter (unknown)`,
+    'after-as-of': ({ fact, role, asOf, rows, measure, amount }) =>
+      `${fact}: ${have(rows)} ein Datum ${role} nach dem ${asOf} und ${are(rows)} nicht zu sehen${amount === undefined ? '' : ` (${measure} ${decimalText(amount)})`}; ein Datum, das vorausliegt, ist \`horizon: plan\``,
     'partial-against-whole': ({ reading }) =>
       `${reading}: ein Teil eines Zeitraums steht einem ganzen gegenüber; \`over so-far\` vergleicht Gleiches mit Gleichem`,
     'unplaced-dates': ({ measure, role, rows, amount, grain }) =>

@@ -158,6 +158,8 @@ export const en: Words = {
       `${fact} is kept by ${grain}; the ${grain} from ${start} to ${end} is not over on ${asOf} and not seen`,
     'unknown-members': ({ fact, attribute, dimension, rows }) =>
       `${fact}: ${rows} ${rows === 1 ? 'row has a key' : 'rows have keys'} for ${attribute} that ${dimension} does not have, kept under (unknown)`,
+    'after-as-of': ({ fact, role, asOf, rows, measure, amount }) =>
+      `${fact}: ${have(rows)} a ${role} date after ${asOf} and ${are(rows)} not seen${amount === undefined ? '' : ` (${measure} ${amount})`}; a date that lies ahead is \`horizon: plan\``,
     'partial-against-whole': ({ reading }) =>
       `${reading}: a part of a period is set against a whole one; \`over so-far\` compares like with like`,
     'unplaced-dates': ({ measure, role, rows, amount, grain }) =>

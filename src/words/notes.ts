@@ -27,6 +27,15 @@ export interface NoteDetails {
     readonly asOf: string;
   };
   readonly 'unknown-members': { readonly fact: string; readonly attribute: string; readonly dimension: string; readonly rows: number };
+  /** Rows that the default as-of date leaves unseen (D5); the amount is that of the first shown sum. */
+  readonly 'after-as-of': {
+    readonly fact: string;
+    readonly role: string;
+    readonly asOf: string;
+    readonly rows: number;
+    readonly measure?: string;
+    readonly amount?: number;
+  };
   readonly 'partial-against-whole': { readonly reading: string; readonly rows: number };
   /** Rows without a date (D4); with `grain`, rows whose date is in no period of it (G2, U7). */
   readonly 'unplaced-dates': {

@@ -2,7 +2,7 @@ import { gunzipSync } from 'node:zlib';
 import { describe, expect, test } from 'vitest';
 import { defineModel, type Model, type ModelInput, type OpenBookOptions, open } from '../../src/index.ts';
 import { report } from '../../src/report/index.ts';
-import { engineOver } from '../setup/engine.ts';
+import { ENGINE, engineOver } from '../setup/engine.ts';
 import { table } from '../setup/table.ts';
 import type { Tables } from '../setup/tables.ts';
 
@@ -156,7 +156,8 @@ test.each<[Readonly<Record<string, unknown>>, unknown]>([
   await book.close();
 });
 
-test('V3: a report under fixed filters holds no hidden member, whatever its measures request', async () => {
+// Thousands of queries take a cluster minutes.
+test.skipIf(ENGINE === 'trino')('V3: a report under fixed filters holds no hidden member, whatever its measures request', async () => {
   const sum = { sum: 'amount', role: 'sold' } as const;
   const measures = {
     total: sum,

@@ -5,7 +5,7 @@ import { describe, expect, test } from 'vitest';
 import { chartSpec, renderSvg } from '../../src/chart/index.ts';
 import { duckdb } from '../../src/engines/duckdb/index.ts';
 import { memory } from '../../src/engines/memory/index.ts';
-import { defineModel, type Engine, type Model, type ModelInput } from '../../src/index.ts';
+import { type DurchblickError, defineModel, type Engine, type Model, type ModelInput } from '../../src/index.ts';
 import { openBook } from '../setup/book.ts';
 import { durchblick, ROOT } from '../setup/cli.ts';
 import { makeFolder } from '../setup/folder.ts';
@@ -248,6 +248,18 @@ describe('limits come before the work', () => {
     });
     const { code, stdout } = durchblick('ask', path, 'v', '--per', 'k', '--totals');
     expect([code, stdout.split('\n').length]).toEqual([0, 120_000 + 3]);
+  });
+
+  test('of many faults a hundred are told', () => {
+    const formulas = Object.fromEntries(Array.from({ length: 5000 }, (_, k) => [`f${k}`, k === 0 ? 'v + 1' : `f${k - 1} + 1`]));
+    const facts = { t: { source: 't', dates: { d: 'd' }, measures: { v: { sum: 'v' } } } } as const;
+    let told: readonly unknown[] = [];
+    try {
+      defineModel({ facts, formulas } as never);
+    } catch (error) {
+      told = (error as DurchblickError).all;
+    }
+    expect(told.length).toBe(100);
   });
 
   test.each([
