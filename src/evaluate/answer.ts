@@ -4,7 +4,7 @@ import { distinctTuples, tupleIndex, tupleKey } from '../basics/tuples.ts';
 import { standingTable } from '../calendar/standing-table.ts';
 import { type AttributeRef, NONE, OTHERS, TOTAL, UNKNOWN } from '../model/attributes.ts';
 import type { Axis } from '../plan/axis.ts';
-import { type Bound, horizonOf, type Leaf, leavesOf, partsOf } from '../plan/bind.ts';
+import { type Bound, hasPart, horizonOf, type Leaf, leavesOf } from '../plan/bind.ts';
 import { isCalendar } from '../plan/days.ts';
 import { planOf, planOthers } from '../plan/plan.ts';
 import { type Asked, meets } from '../plan/question.ts';
@@ -290,8 +290,10 @@ export const answer = async (asked: Asked, axis: Axis, evaluation: Evaluation): 
 
 /** Whether a reading is held against a whole period that does not move along (C6). */
 const hasWholeBase = (bound: Bound): boolean =>
-  (bound.kind === 'vs' && bound.comparison.shift.kind === 'base' && leavesOf(bound.of).some(({ window }) => window === undefined)) ||
-  partsOf(bound).some(hasWholeBase);
+  hasPart(
+    bound,
+    (part) => part.kind === 'vs' && part.comparison.shift.kind === 'base' && leavesOf(part.of).some(({ window }) => window === undefined),
+  );
 
 /** A part of a period, so far or as the range cuts it, against a whole one: that of a plan (W6), or a base (C6). */
 const notePartial = (asked: Asked, axis: Axis, { over: { notes } }: Evaluation): void => {

@@ -170,16 +170,16 @@ export interface RowFilters {
   /** The days that they name by themselves, as a range would. */
   readonly named: Stretch | undefined;
   /** What they leave of some days. */
-  readonly runsIn: (first: Day, last: Day) => readonly Run[];
+  readonly runsIn: (first: Day, last: Day) => readonly DayRun[];
   /** The unit in whose whole periods some stretches lie: of a filter, or of the range (A5). */
-  readonly unitOf: (runs: readonly Run[], range: Unit | undefined) => Unit | undefined;
+  readonly unitOf: (runs: readonly DayRun[], range: Unit | undefined) => Unit | undefined;
 }
 
 /** A stretch of days, both ends inclusive. */
-export type Run = readonly [first: Day, last: Day];
+export type DayRun = readonly [first: Day, last: Day];
 
 /** Rows of an axis from stretches of days, of which several may lie in one row. */
-const rowsFrom = (runs: readonly Run[], unit: Unit, calendar: Calendar, asOf: Day): readonly (readonly Place[])[] => {
+const rowsFrom = (runs: readonly DayRun[], unit: Unit, calendar: Calendar, asOf: Day): readonly (readonly Place[])[] => {
   const rows: Place[][] = [];
   for (const [first, last] of runs)
     for (const place of unitPlaces(calendar, unit, first, last, asOf)) {
@@ -222,7 +222,7 @@ export const axisOf = (
   const all = defaultStretch(leaves, asOf, bounds);
   const range = asked.range === undefined ? filters?.named : rangeOf(asked.range, model, calendar, asOf, all);
   const stretch = range ?? all;
-  const runsIn = (first: Day, last: Day): readonly Run[] => filters?.runsIn(first, last) ?? [[first, last]];
+  const runsIn = (first: Day, last: Day): readonly DayRun[] => filters?.runsIn(first, last) ?? [[first, last]];
   if (by.kind === 'range') {
     const runs = stretch && stretch.first <= stretch.last ? runsIn(stretch.first, stretch.last) : [];
     if (!stretch || runs.length === 0) return { kind: { kind: 'range', unit: days }, places: [], labels: [], windows: undefined };
@@ -250,7 +250,9 @@ export const axisOf = (
     if (a >= 0) first = unit.starts[a];
     if (b >= 0) last = unit.ends[b];
   }
-  const [from, to] = [first, last].map((day) => indexAt(calendar, unit, day)).map((found) => (found < 0 ? ~found : found));
+  // The last period of a table without an end is endless (U7).
+  const end = Math.min(last, unit.starts[unit.starts.length - 1] ?? last);
+  const [from, to] = [first, end].map((day) => indexAt(calendar, unit, day)).map((found) => (found < 0 ? ~found : found));
   checkCells((to - from + 1) * asked.columns.length);
   const runs = runsIn(first, last);
   const pieces = rowsFrom(runs, unit, calendar, asOf);

@@ -94,14 +94,16 @@ export const leavesOf = (bound: Bound): Leaf[] => {
   return leaves;
 };
 
-/** Whether some part of a reading is of a kind. */
-export const hasPart = (bound: Bound, kind: Bound['kind']): boolean => {
+/** Whether some part of a reading passes a test; shared parts are looked at once. */
+export const hasPart = (bound: Bound, test: (part: Bound) => boolean): boolean => {
   let found = false;
   eachPart(bound, (part) => {
-    found ||= part.kind === kind;
+    found ||= test(part);
   });
   return found;
 };
+
+const isDays = ({ kind }: Bound): boolean => kind === 'days';
 
 /** Gives every `days` in a formula the measures around it, and their horizon (M12). Shared parts stay shared. */
 const settleDays = (bound: Bound, horizon: 'actual' | 'plan', beside: readonly Leaf[], known = new Map<Bound, Bound>()): Bound => {
@@ -283,7 +285,7 @@ const checkUsed = (
   };
   if (on && own.on && !own.on.used) {
     const ofLeaves = leavesOf(of).flatMap((leaf) => [...leaf.measure.fact.roles.keys()]);
-    const ofDays = hasPart(of, 'days') ? [...model.facts.values()].flatMap((fact) => [...fact.roles.keys()]) : [];
+    const ofDays = hasPart(of, isDays) ? [...model.facts.values()].flatMap((fact) => [...fact.roles.keys()]) : [];
     const roles = [...new Set([...ofLeaves, ...ofDays])];
     const known = roles.includes(on.role);
     fail(
@@ -312,7 +314,7 @@ const bindModified = (own: Binding, node: Extract<Expression, { kind: 'modified'
   const of = bindNode(own, node.of, carried, below(way));
   checkUsed(node.modifiers, given, of, { source, model });
   if (!vs) return of;
-  if (leavesOf(of).length === 0 && !hasPart(of, 'days'))
+  if (leavesOf(of).length === 0 && !hasPart(of, isDays))
     throw new DurchblickError('idle-modifier', '"vs" reaches nothing here', {
       text: source,
       at: vs.at,

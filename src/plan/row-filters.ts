@@ -1,7 +1,7 @@
 // Filters on periods: they decide which rows there are, never what a window or comparison looks at (U13).
 import type { Calendar } from '../calendar/calendar.ts';
 import type { Unit } from '../calendar/unit.ts';
-import type { RowFilters, Run, Stretch } from './axis.ts';
+import type { DayRun, RowFilters, Stretch } from './axis.ts';
 import { daysPassing, isCalendar, stretchesOf } from './days.ts';
 import type { Asked, AskedFilter } from './question.ts';
 
@@ -35,7 +35,7 @@ export const rowFiltersOf = (
   const others = asked.filters.filter((filter) => !filters.includes(filter));
   if (filters.length === 0) return { rows: undefined, others };
   const units = filters.flatMap((filter) => unitNamed(filter) ?? []).map((name) => calendar.unit(name));
-  const isWhole = (unit: Unit, run: Run): boolean => {
+  const isWhole = (unit: Unit, run: DayRun): boolean => {
     const [from, to] = run.map((day) => calendar.indexOf(unit, day));
     return from >= 0 && to >= 0 && unit.starts[from] === run[0] && unit.ends[to] === run[1];
   };

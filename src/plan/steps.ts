@@ -166,7 +166,7 @@ export const stepsOf = (
   return { steps, measures, notes, readings: roots.map((step, k) => plannedReading(step, steps, hasComparison(readings[k]))) };
 };
 
-export const hasComparison = (bound: Bound): boolean => hasPart(bound, 'vs');
+export const hasComparison = (bound: Bound): boolean => hasPart(bound, ({ kind }) => kind === 'vs');
 
 /** Steps that a step is made of. */
 const partsOf = (step: Step): readonly number[] => {
