@@ -1,4 +1,5 @@
-// Combinations of members: what makes two of them the same, and where each stands.
+// Combinations of members: their keys, positions and order.
+import { compareTexts } from './text.ts';
 
 /** One text for the same texts in the same order, whatever stands in them. */
 export const tupleKey = (texts: readonly string[]): string => JSON.stringify(texts);
@@ -9,11 +10,11 @@ export const tupleIndex = (tuples: readonly (readonly string[])[]): ((texts: rea
   return (texts) => places.get(tupleKey(texts)) ?? -1;
 };
 
-/** Combinations in one order, whatever order they came in: where doubles are added up, it decides their last digit (R3). */
+/** Sorts combinations by their key, so that sums of doubles do not depend on the order of arrival (R3). */
 export const sortTuples = (tuples: readonly (readonly string[])[]): readonly (readonly string[])[] =>
   tuples
     .map((tuple) => ({ tuple, key: tupleKey(tuple) }))
-    .sort((a, b) => (a.key < b.key ? -1 : a.key > b.key ? 1 : 0))
+    .sort((a, b) => compareTexts(a.key, b.key))
     .map(({ tuple }) => tuple);
 
 /** Each combination once, in the order of the first of them. */

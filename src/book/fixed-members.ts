@@ -1,4 +1,4 @@
-// Members that fixed filters name must exist (V3).
+// Checks that the members named by fixed filters exist (V3).
 import type { RowsOf } from '../engines/engine.ts';
 import { DurchblickError } from '../errors.ts';
 import { type AttributeRef, NONE, UNKNOWN } from '../model/attributes.ts';
@@ -6,8 +6,8 @@ import { nameOf } from '../plan/members/kinds.ts';
 import type { AskedFilter } from '../plan/question.ts';
 
 /**
- * Checks the members of fixed filters (V3). They are looked for among all members, since one without a row today, or one that is left
- * out, is a member all the same; the error names no other.
+ * Checks that every member of the fixed filters exists, visible or not (V3): a member may have no rows today, and `not` names hidden
+ * ones. Errors: `unknown-member`, without suggestions, which could name hidden members.
  */
 export const checkFixedMembers = async (
   filters: readonly AskedFilter[],
@@ -23,7 +23,7 @@ export const checkFixedMembers = async (
     const [unknown] = await missingIn(unseen, 'all');
     if (unknown !== undefined)
       throw new DurchblickError('unknown-member', `${nameOf(attribute)} has no member "${unknown}"`, {
-        hint: 'Look at the spelling of the fixed filter: members that it hides are not named here (V3).',
+        hint: 'Check the spelling of the fixed filter. Hidden members are not suggested (V3).',
       });
   }
 };

@@ -159,7 +159,7 @@ export const prepared = async (book: BookRecord, state: State, question: Questio
   const leaves = asked.columns.flatMap(({ bound }) => leavesOf(bound));
   const isOnDays = asked.filters.some(({ attribute }) => isCalendar(attribute));
   const { rows, others } = isOnDays
-    ? (await import('../plan/row-filters.ts')).rowFiltersOf(asked, calendar)
+    ? (await import('../plan/row-filters.ts')).splitRowFilters(asked, calendar)
     : { rows: undefined, others: asked.filters };
   const axis = axisOf(asked, leaves, model, calendar, asOf, bounds, rows);
   const found = notes();
@@ -177,13 +177,13 @@ export const prepared = async (book: BookRecord, state: State, question: Questio
   };
 };
 
-/** Whether what is noted of the data is about something that some readings use (G11). Missing rates are counted for each answer. */
+/** Whether some readings use what a note of the data is about (G11). Notes on missing rates are added per answer. */
 const isAbout = (note: DataNote, leaves: readonly Leaf[]): boolean =>
   note.code === 'bad-dates'
     ? leaves.some(({ measure, role }) => measure.fact.name === note.fact && rolesOf(measure, role.name).includes(note.role))
     : note.code !== 'missing-rates';
 
-/** The dates that decide where a measure's rows are seen. */
+/** The roles that decide which rows a measure includes. */
 const rolesOf = ({ open, aggregate, fact }: Measure, role: string): readonly string[] => {
   const days = daysIn(aggregate);
   return [

@@ -20,7 +20,7 @@ const isListOf =
     Array.isArray(value) && value.every(isOne);
 const isCell = (value: unknown): boolean => value === null || isText(value) || typeof value === 'number';
 
-/** The parts of an answer, and what each must be. */
+/** Checks for each required key of a serialized result. */
 const PARTS: Readonly<Record<string, (value: unknown) => boolean>> = {
   asOf: isText,
   periods: isListOf((period) => isObject(period) && isText((period as { label?: unknown }).label)),
@@ -34,17 +34,17 @@ const PARTS: Readonly<Record<string, (value: unknown) => boolean>> = {
 
 /**
  * A result again from its `toJson()`, after it travelled from a server or a worker: it can be written as a table, CSV or
- * Parquet, and drawn, without model or data. Throws `bad-json` where a part of it is missing or of another kind.
+ * Parquet, and drawn, without model or data. Throws `bad-json` if a key is missing or has the wrong type.
  */
 export const resultFromJson = (json: ResultJson): Result => {
   const given = (json ?? {}) as unknown as Readonly<Record<string, unknown>>;
   const wrong = (what: string): DurchblickError =>
-    new DurchblickError('bad-json', `this is no answer: ${what}`, { hint: 'It takes what toJson() of a result gave.' });
+    new DurchblickError('bad-json', `this is not a serialized result: ${what}`, { hint: 'Pass the return value of toJson().' });
   for (const [part, isRight] of Object.entries(PARTS)) {
-    if (given[part] === undefined) throw wrong(`it has no "${part}"`);
-    if (!isRight(given[part])) throw wrong(`its "${part}" is not that of one`);
+    if (given[part] === undefined) throw wrong(`"${part}" is missing`);
+    if (!isRight(given[part])) throw wrong(`"${part}" has the wrong type`);
   }
   const width = json.columns.length;
-  if (![...json.rows, ...json.totals].every((row) => row.length === width)) throw wrong(`its rows have not ${width} cells each`);
+  if (![...json.rows, ...json.totals].every((row) => row.length === width)) throw wrong(`its rows must have ${width} cells each`);
   return withFiles(withOutputs(json), undefined);
 };

@@ -143,7 +143,7 @@ export interface Cost {
 /** A model opened over data. Keeps day cubes, so that asking again does not touch the rows again. */
 export interface Book<N extends Names = Names> {
   readonly model: Model<N>;
-  /** Whether fixed filters hide rows from it (V3). */
+  /** Whether the book was opened with fixed filters (V3). */
   readonly isFiltered: boolean;
   /**
    * Answers a question, or the one that the model has a name for. Names in it are checked by the compiler where model and question are literals, and always at

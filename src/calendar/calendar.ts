@@ -60,7 +60,7 @@ export interface CalendarOptions {
  * does as well. Every lookup of a unit's period is one array read.
  */
 export interface Calendar {
-  /** First and last day that it was built for, inclusive. */
+  /** The requested first and last day, inclusive. */
   readonly from: Day;
   readonly to: Day;
   /** First and last day of the whole years asked for, in every year system (U8). */

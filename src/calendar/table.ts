@@ -21,7 +21,7 @@ export interface CalendarTable {
 }
 
 export interface CalendarTableOptions {
-  /** First and last row, inclusive; the days that the calendar was built for when left out. */
+  /** First and last row, inclusive. Default: the days requested from `calendar()`. */
   readonly from?: Day | string;
   readonly to?: Day | string;
   /** Adds offsets (0 = the period of this day, -1 = the one before) and to-date flags. */

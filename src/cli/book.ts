@@ -112,7 +112,7 @@ const sayKept =
 const DATABASE_FILE = /^duckdb:(?:\/\/)?(.+)$/;
 export const databaseFile = (url: string | undefined): string[] => DATABASE_FILE.exec(url ?? '')?.slice(1) ?? [];
 
-/** An address without its password, which nobody should read in a log; a mistyped one as well. */
+/** Masks the password of a connection URL, including malformed URLs. */
 export const masked = (url: string): string => {
   const at = url.lastIndexOf('@');
   const [scheme] = /^([a-z][a-z0-9+.-]*:?\/+)?/i.exec(url) as RegExpExecArray;

@@ -100,7 +100,7 @@ export const withQuestion = (command: Command, sides: 'one' | 'two sides' = 'one
     .option('--where <filter>', "'region=North,South', 'family!=Bulbs', 'size=10..20' (repeatable)", collect)
     .addOption(new Option('--gaps <how>', 'periods without data').choices(['show', 'hide']))
     .option('--totals [which]', 'add totals: members, axis or both (repeatable)', collectOr)
-    .option('--order <readings>', "sort members, as in 'revenue desc,orders' (repeatable)", collect)
+    .option('--order <readings>', "sort members, or periods without --per, as in 'revenue desc,orders' (repeatable)", collect)
     .option('--limit <n>', 'keep the first n members')
     .option('--within <attribute>', 'count the limit anew in each member of an attribute that stands before others in --per')
     .option('--rest', 'add a row (others) for the members that --limit and --keep leave out')

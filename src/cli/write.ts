@@ -3,9 +3,9 @@ import { randomInt } from 'node:crypto';
 import { shownText } from '../basics/text.ts';
 import { notWritten, writeWhole } from '../files/write.ts';
 
-/** Told apart from every sequence that came with data: a number that no data can know. */
+/** Random marker of our own escape sequences, so that sequences from the data are never mistaken for them. */
 const OWN = String(randomInt(1e9, 1e12));
-/** A colour or style of our own, by its SGR code; it becomes one for the terminal when it leaves. */
+/** A marked SGR sequence; `words` removes the marker before output. */
 export const styleOf = (code: number): string => `\u001b[${code};${OWN}m`;
 const STYLES = new RegExp(`(\\u001b\\[\\d+;${OWN}m|\\n)`);
 

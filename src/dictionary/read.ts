@@ -6,8 +6,8 @@ import { type Dictionary, dictionaryOf } from './dictionary.ts';
 
 /**
  * The dictionary of an open model: every name in words, windows and comparisons with their days at the as-of date, in a
- * language (BCP 47; the model's own when left out, R5). `asOf` is a date or point; the model's own when left out (A1). Figures are of all
- * rows, so a book with fixed filters leaves them out (V3).
+ * language (BCP 47; the model's own when left out, R5). `asOf` is a date or point; the model's own when left out (A1). Figures cover
+ * all rows, so they are omitted under fixed filters (V3).
  */
 export const dictionaryFor = async (
   book: Pick<Book, 'model' | 'isFiltered' | 'windows' | 'calendar' | 'asOf'>,

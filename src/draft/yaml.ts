@@ -58,10 +58,10 @@ export interface DraftModel {
   readonly facts: readonly DraftFact[];
 }
 
-/** Breaks a line in YAML. */
+/** Line breaks of YAML. */
 const BREAK = /[\r\n\u0085\u2028\u2029]/;
 
-/** A value on one line, as YAML writes it; JSON is YAML too, where a text would need several. */
+/** A value as one line of YAML. Falls back to JSON, which is valid YAML, if the value contains line breaks. */
 const flow = (value: unknown): string => {
   const text = stringify(value, { collectionStyle: 'flow', lineWidth: 0, defaultStringType: 'PLAIN', defaultKeyType: 'PLAIN' }).trim();
   return BREAK.test(text) ? JSON.stringify(value) : text;

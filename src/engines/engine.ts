@@ -32,8 +32,8 @@ export interface Store extends CalendarTables {
   /** Bounds of every role of a fact, before question filters, after V3 and `known-by` (W11). */
   readonly bounds: (fact: Fact, knownBy: Day | undefined, rows?: RowsOf) => Promise<ReadonlyMap<string, Bounds | undefined>>;
   /**
-   * Members of an attribute in their order (R1), `(none)` and `(unknown)` aside: of `seen` under fixed filters those alone that rows of
-   * facts name which may be seen (V3).
+   * Members of an attribute in their order (R1), without `(none)` and `(unknown)`. With `seen` and fixed filters: only members that
+   * visible rows of facts reference (V3).
    */
   readonly members: (attribute: AttributeRef, rows?: RowsOf) => Promise<readonly string[]>;
   /** Which texts of a dimension's attributes stand in one row of it: what members there are below others (G6). */

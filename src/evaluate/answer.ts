@@ -95,7 +95,7 @@ const keptMembers = (
     ? members
     : members.filter(({ index }) => keep.every((condition, k) => meets(value(index, order.length + k), condition)));
 
-/** Compares two by readings, blanks last whatever the direction (R1). */
+/** Compares two rows by the values of readings; blanks sort last in both directions (R1). */
 const byValues = (a: number, b: number, order: Asked['order'], value: ReturnType<typeof rankedBy>): number => {
   for (let k = 0; k < order.length; k++) {
     const [x, y] = [value(a, k), value(b, k)];
@@ -106,7 +106,7 @@ const byValues = (a: number, b: number, order: Asked['order'], value: ReturnType
   return 0;
 };
 
-/** The periods that are shown, in their order: all in time order, unless readings sort them and a limit ends them (R1). */
+/** Indexes of the shown periods. Without members, `order` and `limit` apply to periods (R1). */
 const shownPeriods = (rows: number, { order, periods, limit, per }: Asked, value: ReturnType<typeof rankedBy>): readonly number[] => {
   const all = Array.from({ length: rows }, (_, row) => row);
   if (per.length > 0) return all;
@@ -114,7 +114,7 @@ const shownPeriods = (rows: number, { order, periods, limit, per }: Asked, value
   return all.sort((a, b) => byValues(a, b, order, value)).slice(0, limit);
 };
 
-/** Groups by their attributes' order; in them members by readings, then by their order (R1). */
+/** Sorts by group, then by readings, then by the members' own order (R1). */
 const ranked = (
   members: readonly ShownMember[],
   { order, within }: Asked,
@@ -158,7 +158,7 @@ interface Parts {
   /** Groups some of whose members are left out, by their texts. */
   readonly cut: Tuples;
   readonly members: ViewData | undefined;
-  /** Rows of the axis in the order in which they are shown. */
+  /** Indexes of axis rows, in output order. */
   readonly periods: readonly number[];
 }
 
@@ -277,25 +277,25 @@ export const answer = async (asked: Asked, axis: Axis, evaluation: Evaluation): 
   );
   const { dates, asOf } = frame;
   const isAhead = ({ measure, role }: Leaf): boolean => (dates(measure.fact, measure.open?.from ?? role.name)?.last ?? asOf) > asOf;
-  // Seldom needed, and loaded when it is.
+  // Lazy: most answers need none of these notes.
   if (
     tuples.some((tuple) => tuple.includes(UNKNOWN)) ||
     evaluation.access.store.notes.some(({ code }) => code === 'missing-rates') ||
     (!asked.isAsOfGiven && asked.columns.some(({ bound }) => leavesOf(bound).some(isAhead)))
   )
-    await (await import('./row-notes.ts')).noteRows(asked, tuples, evaluation);
+    await (await import('./row-notes.ts')).addRowNotes(asked, tuples, evaluation);
   notePartial(asked, axis, evaluation);
   return { axis, rows, totals: [...totals, ...ofAxis] };
 };
 
-/** Whether a reading is held against a whole period that does not move along (C6). */
+/** Whether a reading without a window is compared with a fixed base (C6). */
 const hasWholeBase = (bound: Bound): boolean =>
   hasPart(
     bound,
     (part) => part.kind === 'vs' && part.comparison.shift.kind === 'base' && leavesOf(part.of).some(({ window }) => window === undefined),
   );
 
-/** A part of a period, so far or as the range cuts it, against a whole one: that of a plan (W6), or a base (C6). */
+/** Notes rows that compare part of a period with a whole one: of a plan (W6) or a base (C6). */
 const notePartial = (asked: Asked, axis: Axis, { over: { notes } }: Evaluation): void => {
   if (axis.kind.kind === 'windows') return;
   const count = (isPart: (place: Place) => boolean): number => axis.places.filter(isPart).length;

@@ -1,4 +1,4 @@
-// Notes that count rows an answer rests on: without a member (G8), without a rate (G10). They count what the as-of date lets see (G11).
+// Notes that count rows: unknown members (G8), missing rates (G10), rows after the as-of date (D5). Only visible rows count (G11).
 import { isoOf } from '../calendar/day.ts';
 import { UNKNOWN } from '../model/attributes.ts';
 import { rateKey, ratesOf } from '../model/columns.ts';
@@ -22,8 +22,8 @@ interface Placement {
   readonly leaves: readonly Leaf[];
 }
 
-/** The facts and roles of a question, with the measures that are placed by them. */
-const placements = ({ columns }: Asked): readonly Placement[] => {
+/** Facts and roles of a question, with the measures that use them. */
+const listPlacements = ({ columns }: Asked): readonly Placement[] => {
   const found = new Map<string, { fact: Fact; role: string; leaves: Leaf[] }>();
   for (const leaf of columns.flatMap(({ bound }) => leavesOf(bound))) {
     const { fact } = leaf.measure;
@@ -36,11 +36,11 @@ const placements = ({ columns }: Asked): readonly Placement[] => {
   return [...found.values()];
 };
 
-/** Rows whose key the dimension does not have (G8). */
-const noteUnknown = async (asked: Asked, tuples: Tuples, { frame, access, over }: Evaluation): Promise<void> => {
+/** Counts rows whose key is missing in the dimension (G8). */
+const addUnknownMembers = async (asked: Asked, tuples: Tuples, { frame, access, over }: Evaluation): Promise<void> => {
   for (const [k, { name, attribute }] of asked.per.entries()) {
     if (isCalendar(attribute) || !tuples.some((tuple) => tuple[k] === UNKNOWN)) continue;
-    for (const { fact, role } of placements(asked)) {
+    for (const { fact, role } of listPlacements(asked)) {
       if (!reaches(fact, attribute)) continue;
       const filters = [...factFilters(fact, asked.filters, 'question'), ...seenFilters(fact, role, frame)];
       const rows = rowSetOf(fact, undefined, [attribute], filters, frame);
@@ -58,8 +58,8 @@ const noteUnknown = async (asked: Asked, tuples: Tuples, { frame, access, over }
   }
 };
 
-/** Rows that have a date and no rate on it, where a reading takes the rate (G10). */
-const noteRates = async (asked: Asked, { frame, access, over }: Evaluation): Promise<void> => {
+/** Counts dated rows without a rate, if a reading uses the rate (G10). */
+const addMissingRates = async (asked: Asked, { frame, access, over }: Evaluation): Promise<void> => {
   const leaves = asked.columns.flatMap(({ bound }) => leavesOf(bound));
   const countIn = async (rows: RowSet, aggregate: AggregateRequest): Promise<number> =>
     (await cellsOf({ rows, segments: ALL_TIME, aggregate }, access)).cells[0] ?? 0;
@@ -78,10 +78,10 @@ const noteRates = async (asked: Asked, { frame, access, over }: Evaluation): Pro
   }
 };
 
-/** Rows of an actual role after an as-of date that nobody has chosen (D5). */
-const noteAfter = async (asked: Asked, { frame, access, over }: Evaluation): Promise<void> => {
+/** Counts rows of actual roles after a default as-of date (D5). */
+const addAfterAsOf = async (asked: Asked, { frame, access, over }: Evaluation): Promise<void> => {
   const { asOf, dates } = frame;
-  for (const { fact, role, leaves } of placements(asked)) {
+  for (const { fact, role, leaves } of listPlacements(asked)) {
     const last = dates(fact, role)?.last ?? asOf;
     if (last <= asOf || fact.roles.get(role)?.horizon !== 'actual') continue;
     const rows = rowSetOf(fact, role, [], factFilters(fact, asked.filters, 'question'), frame);
@@ -104,9 +104,9 @@ const noteAfter = async (asked: Asked, { frame, access, over }: Evaluation): Pro
   }
 };
 
-/** Adds the notes on rows that an answer needs. */
-export const noteRows = async (asked: Asked, tuples: Tuples, evaluation: Evaluation): Promise<void> => {
-  if (!asked.isAsOfGiven) await noteAfter(asked, evaluation);
-  await noteUnknown(asked, tuples, evaluation);
-  await noteRates(asked, evaluation);
+/** Adds the notes that count rows. */
+export const addRowNotes = async (asked: Asked, tuples: Tuples, evaluation: Evaluation): Promise<void> => {
+  if (!asked.isAsOfGiven) await addAfterAsOf(asked, evaluation);
+  await addUnknownMembers(asked, tuples, evaluation);
+  await addMissingRates(asked, evaluation);
 };

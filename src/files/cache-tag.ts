@@ -1,4 +1,4 @@
-// Marks a folder as a cache, as the Cache Directory Tagging Specification says, so that it is never taken for data.
+// Tags a folder as a cache (Cache Directory Tagging Specification), so that file patterns skip it.
 import { open, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
 

@@ -30,7 +30,7 @@ export interface ChosenEngine {
 export const engineFor = async (model: Model, files: FolderFiles): Promise<ChosenEngine> => {
   const sources = [...model.sources.values()];
   const query = sources.find(({ kind }) => kind === 'query');
-  // With tables beside it, it is about a database.
+  // A model that also names tables needs a database connection.
   if (query && sources.every(({ kind }) => kind !== 'table')) return { engine: 'duckdb', why: `${query.name} is a query` };
   const places = await modelPlaces(model, files);
   const parquet = places.find((file) => /\.parquet$/i.test(file));

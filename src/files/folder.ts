@@ -36,18 +36,17 @@ export interface FolderFiles extends Files {
 
 const codeOf = (error: unknown): string | undefined => (error as NodeJS.ErrnoException).code;
 
-/** More folders of any depth in one pattern say nothing more. */
+/** Limit of `**` in one pattern; more would match nothing else. */
 const MAX_DEEP_STEPS = 4;
 
 /**
- * The files that a pattern matches, in the order of their names; `**` stands for folders of any depth. Hidden folders and caches are
- * not entered.
+ * Files that match a pattern, sorted by name; `**` matches folders of any depth. Hidden folders and cache folders are skipped.
  */
 const matchFiles = async (base: string, steps: readonly string[]): Promise<string[]> => {
   const plain = steps.filter((step, k) => step !== '**' || steps[k - 1] !== '**');
   if (plain.filter((step) => step === '**').length > MAX_DEEP_STEPS)
-    throw new DurchblickError('bad-path', `"${steps.join('/')}" has more than ${MAX_DEEP_STEPS} times **`, {
-      hint: 'One ** stands for folders of any depth.',
+    throw new DurchblickError('bad-path', `"${steps.join('/')}" contains ** more than ${MAX_DEEP_STEPS} times`, {
+      hint: 'One ** matches folders of any depth.',
     });
   const tests = plain.map((step) => (PATTERN.test(step) ? matchName(step) : undefined));
   const found = new Set<string>();

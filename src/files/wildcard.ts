@@ -1,4 +1,4 @@
-// Names by a pattern: `*` and `?` within one name, `[…]` for one of some characters; in time linear in the name for each `*`.
+// Matches file names: `*`, `?` and `[…]`. Time is linear in the name for each `*`.
 import { DurchblickError } from '../errors.ts';
 
 type Token = 'star' | ((character: string) => boolean);
@@ -13,8 +13,8 @@ const parseClass = (negation: string, body: string, pattern: string): Token => {
     const isRange = characters[k + 1] === '-' && k + 2 < characters.length;
     const [first, last] = [characters[k], isRange ? characters[k + 2] : characters[k]];
     if (last < first)
-      throw new DurchblickError('bad-path', `"[${negation}${body}]" in "${pattern}" is no range of characters`, {
-        hint: `The first character comes first: [${last}-${first}].`,
+      throw new DurchblickError('bad-path', `"[${negation}${body}]" in "${pattern}" is not a character range`, {
+        hint: `Write the lower character first: [${last}-${first}].`,
       });
     ranges.push([first, last]);
     if (isRange) k += 2;
@@ -41,7 +41,7 @@ export const matchName = (pattern: string): ((name: string) => boolean) => {
   return (name) => {
     const characters = [...name];
     let [at, token] = [0, 0];
-    // Where to try again: behind the last star, one character further.
+    // Backtrack to the last star and let it match one more character.
     let [starToken, starAt] = [-1, 0];
     while (at < characters.length) {
       const own = tokens[token];

@@ -64,7 +64,7 @@ type Alert<T, M> = {
       : unknown;
 };
 
-/** A number that somebody vouches for: where it stands. */
+/** Checks the names in a figure (V4). */
 type Figure<T, M> = {
   readonly [K in keyof T]: K extends 'reading'
     ? Reading<T[K], M>

@@ -25,7 +25,7 @@ export const usedRates = (fact: Fact, { rates }: Pick<Model, 'rates'>): UsedRate
   return [...found.values()];
 };
 
-/** What tells the rates apart that a measure's column takes, over other computed columns too. */
+/** Keys of the rates that a measure's column uses, directly or through other computed columns. */
 export const ratesOf = ({ fact, aggregate }: Measure): ReadonlySet<string> => {
   const found = new Set<string>();
   const [first] = fact.roles.keys();

@@ -13,7 +13,7 @@ export interface Faults {
   readonly end: () => void;
 }
 
-/** More than anybody corrects at once. */
+/** Checks stop after this many faults. */
 const MAX_FAULTS = 100;
 
 /** Whether a path lies in one of some things. */

@@ -22,7 +22,7 @@ export interface Axis {
   readonly labels: readonly string[];
   /** The windows of the rows on an axis of windows (A6). */
   readonly windows: readonly NamedWindow[] | undefined;
-  /** Of each row the stretches that it is made of, where filters on periods leave several (U13); places go from the first to the last. */
+  /** The day ranges of each row, if period filters leave more than one (U13). A row's place then spans from the first to the last. */
   readonly pieces?: readonly (readonly Place[])[];
 }
 
@@ -165,20 +165,20 @@ const defaultStretch = (leaves: readonly Leaf[], asOf: Day, bounds: FactBounds):
   return first > last ? undefined : { first, last, unit: undefined };
 };
 
-/** What filters on periods leave of an axis (U13). */
+/** The effect of period filters on an axis (U13). */
 export interface RowFilters {
-  /** The days that they name by themselves, as a range would. */
+  /** Days named by the filters; used if the question has no range. */
   readonly named: Stretch | undefined;
-  /** What they leave of some days. */
+  /** The day ranges that pass the filters. */
   readonly runsIn: (first: Day, last: Day) => readonly DayRun[];
-  /** The unit in whose whole periods some stretches lie: of a filter, or of the range (A5). */
+  /** The unit of which all ranges are whole periods: that of a filter, else that of the range (A5). */
   readonly unitOf: (runs: readonly DayRun[], range: Unit | undefined) => Unit | undefined;
 }
 
-/** A stretch of days, both ends inclusive. */
+/** Consecutive days, both ends inclusive. */
 export type DayRun = readonly [first: Day, last: Day];
 
-/** Rows of an axis from stretches of days, of which several may lie in one row. */
+/** Splits day ranges into axis rows; a row may have several ranges. */
 const rowsFrom = (runs: readonly DayRun[], unit: Unit, calendar: Calendar, asOf: Day): readonly (readonly Place[])[] => {
   const rows: Place[][] = [];
   for (const [first, last] of runs)
@@ -190,7 +190,7 @@ const rowsFrom = (runs: readonly DayRun[], unit: Unit, calendar: Calendar, asOf:
   return rows;
 };
 
-/** One place from the first to the last of some (U13). */
+/** The place that spans all pieces of a row (U13). */
 const hullOf = (pieces: readonly Place[], asOf: Day): Place => {
   const [first, last] = [pieces[0], pieces[pieces.length - 1]];
   if (first === last) return first;
@@ -198,7 +198,7 @@ const hullOf = (pieces: readonly Place[], asOf: Day): Place => {
   return placeOf({ start, end: last.end, index, lastIndex: last.lastIndex, cutStart, cutEnd: last.cutEnd }, asOf);
 };
 
-/** The axis of a question (A3, A5, A6); filters on periods decide which rows there are (U13). */
+/** The axis of a question (A3, A5, A6). Period filters select its rows (U13). */
 export const axisOf = (
   asked: Asked,
   leaves: readonly Leaf[],

@@ -31,7 +31,7 @@ export interface DaysLeaf {
   readonly horizon: 'actual' | 'plan';
   /** The horizon is that of a role it was given, and not of the measures around it. */
   readonly on: string | undefined;
-  /** The other measures of the formula: `first` and `last` in the window are those of their facts. */
+  /** The other measures of the formula. Their facts define `first` and `last` in the window. */
   readonly beside: readonly Leaf[];
   readonly window: NamedWindow | undefined;
   readonly across: Across;
@@ -94,7 +94,7 @@ export const leavesOf = (bound: Bound): Leaf[] => {
   return leaves;
 };
 
-/** Whether some part of a reading passes a test; shared parts are looked at once. */
+/** Whether any part of a reading passes a test. Visits shared parts once. */
 export const hasPart = (bound: Bound, test: (part: Bound) => boolean): boolean => {
   let found = false;
   eachPart(bound, (part) => {
@@ -105,7 +105,7 @@ export const hasPart = (bound: Bound, test: (part: Bound) => boolean): boolean =
 
 const isDays = ({ kind }: Bound): boolean => kind === 'days';
 
-/** Gives every `days` in a formula the measures around it, and their horizon (M12). Shared parts stay shared. */
+/** Sets the horizon and the other measures on every `days` leaf (M12). Shared parts stay shared. */
 const settleDays = (bound: Bound, horizon: 'actual' | 'plan', beside: readonly Leaf[], known = new Map<Bound, Bound>()): Bound => {
   const before = known.get(bound);
   if (before) return before;

@@ -96,7 +96,7 @@ interface Reading {
   readonly chain: Chain;
 }
 
-/** A plain reading on rows of several stretches each: from the first to the last day of them, and each of them (U13). */
+/** Lays a reading without a window on rows that have several day ranges (U13). */
 const layPieces = (
   reading: Reading,
   pieces: readonly (readonly Place[])[],

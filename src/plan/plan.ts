@@ -156,7 +156,7 @@ export const planViews = (wanted: readonly Wanted[], planning: Planning): Planne
 export interface Plan {
   readonly axis: Axis;
   readonly cells: PlannedView;
-  /** By what members are ordered, and then by what they are kept, over the whole axis; without members, by what its periods are. */
+  /** Readings for `order`, then for `keep`: per member over the whole axis, or per period if there are no members. */
   readonly ranking: PlannedView | undefined;
   readonly totals: {
     /** Over members, in each period. */

@@ -36,14 +36,14 @@ export interface Asked {
   readonly filters: readonly AskedFilter[];
   readonly range: string | undefined;
   readonly asOf: string;
-  /** Whether the question itself has said so. */
+  /** Whether the question sets `asOf` itself. */
   readonly isAsOfGiven: boolean;
   readonly knownBy: Day | undefined;
   readonly gaps: 'show' | 'hide';
   readonly totals: { readonly members: boolean; readonly axis: boolean };
-  /** What members are sorted by, over the whole range; without `per` the periods (R1). */
+  /** Sort keys of members, over the whole range; without `per`, of periods (R1). */
   readonly order: readonly { readonly bound: Bound; readonly text: string; readonly descending: boolean }[];
-  /** Periods that are otherwise equal are sorted in time order or against it. */
+  /** Order of periods that compare equal. */
   readonly periods: 'ascending' | 'descending';
   /** Conditions on readings over the whole range that members must meet (R4). */
   readonly keep: readonly MemberCondition[];
@@ -246,14 +246,14 @@ export const askedOf = (model: Model, written: Question): Asked => {
     const match = /^(.*?)\s+(asc|desc)$/s.exec(entry.trim());
     return { text: match ? match[1] : entry, descending: match?.[2] === 'desc' };
   });
-  // Nothing comes after the periods themselves.
+  // Periods are unique, so later sort keys have no effect.
   const byPeriod = per.length > 0 ? -1 : sorts.findIndex(({ text }) => text === PERIOD_COLUMN);
   const order = (byPeriod < 0 ? sorts : sorts.slice(0, byPeriod)).map(({ text, descending }) => ({
     bound: columns.find((column) => column.name === text)?.bound ?? bindText(model, text),
     text,
     descending,
   }));
-  // The first members are those with the most, where nothing else is said.
+  // Default order of a limit: the first reading, descending (R1).
   if (order.length === 0 && question.limit !== undefined && per.length > 0)
     order.push({ bound: columns[0].bound, text: columns[0].name, descending: true });
   const { totals } = question;

@@ -1,11 +1,11 @@
-// Filters on periods: they decide which rows there are, never what a window or comparison looks at (U13).
+// Period filters: they select axis rows and do not restrict windows or comparisons (U13).
 import type { Calendar } from '../calendar/calendar.ts';
 import type { Unit } from '../calendar/unit.ts';
 import type { DayRun, RowFilters, Stretch } from './axis.ts';
 import { daysPassing, isCalendar, stretchesOf } from './days.ts';
 import type { Asked, AskedFilter } from './question.ts';
 
-/** Whether a filter is on a period, or on periods inside others in which the rows of the axis lie. */
+/** Whether a filter selects rows: a unit, or `<unit>-of-<unit>` whose first unit contains the axis periods. */
 const isOfRows = ({ attribute }: AskedFilter, { by }: Asked, calendar: Calendar): boolean => {
   if (!isCalendar(attribute)) return false;
   const { standing } = attribute;
@@ -17,7 +17,7 @@ const isOfRows = ({ attribute }: AskedFilter, { by }: Asked, calendar: Calendar)
 const unitNamed = ({ attribute }: AskedFilter): string | undefined =>
   isCalendar(attribute) && attribute.standing.kind === 'period' ? attribute.standing.unit : undefined;
 
-/** The days of periods that are listed, or lie between two. */
+/** First and last day of the listed periods, or of those between two. */
 const namedStretch = (filters: readonly AskedFilter[], calendar: Calendar): Stretch | undefined => {
   const naming = filters.filter((filter) => unitNamed(filter) && (filter.test.values || (filter.test.from && filter.test.to)));
   if (naming.length === 0) return undefined;
@@ -26,8 +26,8 @@ const namedStretch = (filters: readonly AskedFilter[], calendar: Calendar): Stre
   return { first, last, unit: undefined };
 };
 
-/** The filters of a question that decide which rows there are, and all others. */
-export const rowFiltersOf = (
+/** Splits the filters of a question into those that select rows and all others. */
+export const splitRowFilters = (
   asked: Asked,
   calendar: Calendar,
 ): { readonly rows: RowFilters | undefined; readonly others: readonly AskedFilter[] } => {

@@ -54,7 +54,7 @@ const entersLate = (fact: Fact, role: string, { asOf, late, rows, dates }: PlanF
   return rows === 'all' || fact.roles.get(role)?.horizon === 'plan' || (late.get(fact.name)?.has(role) ?? false);
 };
 
-/** Conditions on the rows that an as-of date lets see in a role, for counts over all time (G11). */
+/** Filters that exclude rows after the as-of date, for counts over all time (G11). */
 export const seenFilters = (fact: Fact, role: string, { asOf, dates }: PlanFrame): Filter[] => {
   const isCut = (name: string): boolean => (dates(fact, name)?.last ?? asOf) > asOf;
   const names = new Set([

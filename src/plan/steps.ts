@@ -82,7 +82,7 @@ const layer = (view: View, frame: PlanFrame, notes: (readonly [string, NoteOf])[
   };
 };
 
-/** The first and last day of the facts of some measures in their roles (W11, M12). */
+/** First and last day over the facts of these measures (W11, M12). */
 const historyOver = (leaves: readonly Leaf[], frame: PlanFrame): ReturnType<typeof historyOf> => {
   const all = leaves.map(({ measure, role }) => historyOf(measure.fact, measure.open?.from ?? role.name, frame));
   const [firsts, lasts] = [all.flatMap(({ first }) => first ?? []), all.flatMap(({ last }) => last ?? [])];
@@ -201,18 +201,18 @@ const earliest = (seens: readonly Seen[]): Seen | undefined => {
 };
 
 /**
- * How a part of a reading stands to its outermost comparison: outside of it, on its own side, on its other side, or under a comparison
- * within its own side, whose days are not those compared (C9).
+ * Position of a part relative to the outermost comparison: `outside`, on the `own` side, on the `other` side, or `within` a nested
+ * comparison on the own side. Only `other` counts as compared (C9).
  */
 type Side = 'outside' | 'own' | 'other' | 'within';
 const SIDES: readonly Side[] = ['outside', 'own', 'other', 'within'];
 const sideOfOther = (side: Side): Side => (side === 'outside' ? 'other' : side === 'own' ? 'within' : side);
 
-/** The lays below a step: at its own time, those compared, and those that values come from. */
+/** The lays of a reading: own, compared, and those that contribute to its value. */
 const plannedReading = (root: number, steps: readonly Step[], compared: boolean): PlannedReading => {
   const [own, others, read] = [new Set<Lay>(), new Set<Lay>(), new Set<Lay>()];
   const seens: Seen[] = [];
-  /** One bit for each side from which a step was visited, for its value or not. */
+  /** Bits for each pair of side and `isRead` already visited. */
   const visited = new Uint8Array(root + 1);
   const visit = (number: number, side: Side, isRead: boolean): void => {
     const mark = 1 << (2 * SIDES.indexOf(side) + Number(isRead));

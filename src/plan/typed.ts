@@ -54,26 +54,19 @@ type CheckedShow<S, N extends Names> = S extends string
     : { readonly [K in keyof S]: K extends 'is' ? (S[K] extends string ? CheckedReading<S[K], N> : unknown) : unknown };
 type CheckedShows<L, N extends Names> = { readonly [I in keyof L]: CheckedShow<L[I], N> };
 type WithoutDirection<S extends string> = S extends `${infer R} desc` ? R : S extends `${infer R} asc` ? R : S;
-/** An order may name a column by its label, so only a text that is no column is looked into. */
-type CheckedOrder<S, Columns, N extends Names> = S extends string
-  ? WithoutDirection<S> extends Columns
-    ? unknown
-    : CheckedReading<WithoutDirection<S>, N>
-  : unknown;
-type CheckedOrders<L, Columns, N extends Names> = L extends readonly unknown[]
-  ? { readonly [I in keyof L]: CheckedOrder<L[I], Columns, N> }
-  : CheckedOrder<L, Columns, N>;
 type WithoutEnd<S extends string> = S extends `${infer R} ` ? WithoutEnd<R> : S;
-/** What stands before the sign of a condition. */
+/** The reading of a condition: the text before its sign. */
 type BeforeSign<S extends string> = S extends `${infer R}${'<' | '>' | '=' | '!'}${string}` ? BeforeSign<R> : WithoutEnd<S>;
-type CheckedCondition<S, Columns, N extends Names> = S extends string
-  ? BeforeSign<S> extends Columns
-    ? unknown
-    : CheckedReading<BeforeSign<S>, N>
-  : unknown;
-type CheckedConditions<L, Columns, N extends Names> = L extends readonly unknown[]
-  ? { readonly [I in keyof L]: CheckedCondition<L[I], Columns, N> }
-  : CheckedCondition<L, Columns, N>;
+/** The reading of an entry in `order` or `keep`. */
+type ReadingIn<K extends 'order' | 'keep', S extends string> = K extends 'order' ? WithoutDirection<S> : BeforeSign<S>;
+/** Entries may name a column by its label; all other texts are checked as readings. */
+type CheckedEntries<K extends 'order' | 'keep', L, Columns, N extends Names> = L extends readonly unknown[]
+  ? { readonly [I in keyof L]: CheckedEntries<K, L[I], Columns, N> }
+  : L extends string
+    ? ReadingIn<K, L> extends Columns
+      ? unknown
+      : CheckedReading<ReadingIn<K, L>, N>
+    : unknown;
 type ColumnsOf<Q> = Q extends { readonly show: readonly (infer S)[] } ? ColumnOf<S> : never;
 
 /**
@@ -84,7 +77,7 @@ export type CheckedQuestion<Q, N extends Names> = {
   readonly [K in keyof Q]: K extends 'show'
     ? CheckedShows<Q[K], N>
     : K extends 'order'
-      ? CheckedOrders<Q[K], ColumnsOf<Q> | 'period', N>
+      ? CheckedEntries<'order', Q[K], ColumnsOf<Q> | 'period', N>
       : K extends 'by'
         ? CheckedBy<Q[K], N>
         : K extends 'per'
@@ -92,7 +85,7 @@ export type CheckedQuestion<Q, N extends Names> = {
           : K extends 'where'
             ? CheckedWhere<Q[K], N>
             : K extends 'keep'
-              ? CheckedConditions<Q[K], ColumnsOf<Q>, N>
+              ? CheckedEntries<'keep', Q[K], ColumnsOf<Q>, N>
               : K extends 'within'
                 ? CheckedAttribute<Q[K], N>
                 : unknown;
@@ -101,7 +94,7 @@ type CheckedKeys<Q> = {
   readonly [K in keyof Q]: K extends keyof Question ? unknown : Wrong<`a question has no "${K & string}"`, keyof Question>;
 };
 
-/** What the address of a cell must be beside its own type for the names in it to be known. */
+/** Checks the names in the address of a cell. */
 export type CheckedAddress<A, N extends Names> = {
   readonly [K in keyof A]: K extends 'reading'
     ? A[K] extends string

@@ -157,7 +157,7 @@ export const answerTable = (result: Result, publication: Publication, model: Mod
   );
 };
 
-/** Whether a period is not over or cut (A7). */
+/** Whether a period is partial or cut (A7). */
 const isPart = ({ partial, cut }: Period): boolean => partial || cut === true;
 
 /** Days of a calendar as a table. */

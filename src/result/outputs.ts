@@ -23,25 +23,27 @@ const NO_MARKS: readonly null[] = [];
 export const linesOf = ({ rows, totals, periods, columns, marks, words = ENGLISH }: ResultJson): readonly Line[] => {
   const attributes = columns.filter(({ kind }) => kind === 'attribute').length;
   const at = new Map(periods.map(({ label }, k) => [label, k]));
-  const groups = Array.from({ length: periods.length + 1 }, (): Line[] => []);
+  // Without members, rows keep their order, which `order` may have changed (R1).
+  const groups = new Map<number, Line[]>(attributes > 0 ? periods.map((_, k) => [k, []]) : []);
+  const addLine = (line: Line): void => {
+    const key = line.period ?? periods.length;
+    const group = groups.get(key) ?? [];
+    groups.set(key, group);
+    group.push(line);
+  };
   const isOthers = (cells: readonly Cell[]): boolean =>
     attributes > 0 && cells.slice(1, 1 + attributes).every((member) => member === words.others);
   rows.forEach((cells, k) => {
     const period = at.get(String(cells[0]));
-    groups[period ?? periods.length].push({
-      cells,
-      kind: isOthers(cells) ? 'others' : 'cell',
-      period,
-      marks: marks?.[k] ?? NO_MARKS,
-    });
+    addLine({ cells, kind: isOthers(cells) ? 'others' : 'cell', period, marks: marks?.[k] ?? NO_MARKS });
   });
   // The total over the axis is no period, even where one is called like it.
   const inPeriods = (cells: readonly Cell[]): boolean => cells.slice(1, 1 + attributes).some((member) => member === words.total);
   for (const cells of totals) {
     const period = inPeriods(cells) ? at.get(String(cells[0])) : undefined;
-    groups[period ?? periods.length].push({ cells, kind: 'total', period, marks: NO_MARKS });
+    addLine({ cells, kind: 'total', period, marks: NO_MARKS });
   }
-  return groups.flat();
+  return [...groups.values()].flat();
 };
 
 /** Lines that travel together. */

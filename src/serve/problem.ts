@@ -47,12 +47,12 @@ const shown = ({ code, message, hint, place }: DurchblickError) => ({
   ...(place ? { place: placeText(place).replace(/: $/, '') } : {}),
 });
 
-/** Codes of engines that say what a reader can do about them, and nothing of where data lie. */
+/** Engine errors whose messages contain no connection details. */
 const TOLD = new Set(['timeout', 'closed', 'no-package', 'aborted']);
 
 /**
- * What a reader may know of an error; of a fault in the program itself, nothing but that it is one. Where data lie is the business of
- * those who serve them, and not of `others` with a key.
+ * Converts an error into a problem document. Internal faults keep their details for the log. Readers with a key (`others`) get no
+ * connection details.
  */
 export const problemOf = (error: unknown, reader: 'own' | 'others'): Problem => {
   if (error instanceof DurchblickError) {
@@ -60,10 +60,10 @@ export const problemOf = (error: unknown, reader: 'own' | 'others'): Problem => 
     if (reader === 'others' && kind === 'engine' && !TOLD.has(code))
       return {
         type: `urn:durchblick:problem:${code}`,
-        title: 'the data cannot be read now; the log of the server has the reason',
+        title: 'the data source is unavailable; see the server log',
         status: OF_CODE[code] ?? OF_KIND[kind],
         code,
-        hint: 'Ask again in a moment.',
+        hint: 'Retry later.',
       };
     return {
       type: `urn:durchblick:problem:${code}`,

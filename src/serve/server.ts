@@ -56,7 +56,7 @@ interface Served extends Required<Pick<ServeOptions, 'version' | 'seconds'>> {
   readonly models: ReadonlyMap<string, ServedModel>;
   readonly findKey: ((header: string | undefined, address: string) => Key) | undefined;
   /** Books by model and fixed filters. */
-  readonly books: Map<string, Lent>;
+  readonly books: Map<string, SharedBook>;
   /** Filters that stand in rows, by key and model, for the state of the data in which they were read. */
   readonly rights: Map<string, { readonly state: string; readonly where: Promise<Question['where']> }>;
   readonly kept: Kept;
@@ -71,11 +71,11 @@ interface Opened {
   readonly look: () => Promise<{ readonly turnedBad: string | undefined }>;
 }
 
-/** A book in use: one that is over is closed when nobody uses it any more. */
-interface Lent {
+/** A book with its number of users; a retired book closes when the last user is done. */
+interface SharedBook {
   readonly opened: Promise<Opened>;
   users: number;
-  isOver: boolean;
+  isRetired: boolean;
 }
 
 const openedOf = async (book: Promise<Book>): Promise<Opened> => {
@@ -92,44 +92,44 @@ export const isLoopback = (host: string): boolean => /^(localhost|127(\.\d{1,3})
 
 const bookName = ({ name }: ServedModel, where: Question['where']): string => `${name} ${where === undefined ? '' : stableText(where)}`;
 
-const lentOf = (served: Served, model: ServedModel, where: Question['where']): Lent => {
+const shareBook = (served: Served, model: ServedModel, where: Question['where']): SharedBook => {
   const name = bookName(model, where);
   const known = served.books.get(name);
   if (known) return known;
-  const made: Lent = { opened: openedOf(model.open(where)), users: 0, isOver: false };
+  const made: SharedBook = { opened: openedOf(model.open(where)), users: 0, isRetired: false };
   served.books.set(name, made);
-  // What could not be opened may be opened later.
+  // Do not cache a failed open.
   made.opened.catch(() => void (served.books.get(name) === made && served.books.delete(name)));
   return made;
 };
 
-const closeUnused = ({ opened, users, isOver }: Lent): void => {
-  if (isOver && users === 0) opened.then(({ book }) => book.close()).catch(() => undefined);
+const closeUnused = ({ opened, users, isRetired }: SharedBook): void => {
+  if (isRetired && users === 0) opened.then(({ book }) => book.close()).catch(() => undefined);
 };
 
-/** Does something with a book, which stays open meanwhile. */
-const using = async <T>(lent: Lent, run: (opened: Opened) => Promise<T>): Promise<T> => {
-  lent.users++;
+/** Runs a callback and keeps the book open until it is done. */
+const withBook = async <T>(shared: SharedBook, run: (opened: Opened) => Promise<T>): Promise<T> => {
+  shared.users++;
   try {
-    return await run(await lent.opened);
+    return await run(await shared.opened);
   } finally {
-    lent.users--;
-    closeUnused(lent);
+    shared.users--;
+    closeUnused(shared);
   }
 };
 
-/** A book that nobody asks any more is closed once its questions are answered. */
-const forget = (served: Served, model: ServedModel, where: Question['where']): void => {
+/** Removes a book from the pool; it closes after its current requests. */
+const retireBook = (served: Served, model: ServedModel, where: Question['where']): void => {
   const name = bookName(model, where);
-  const lent = served.books.get(name);
-  if (!lent) return;
+  const shared = served.books.get(name);
+  if (!shared) return;
   served.books.delete(name);
-  lent.isOver = true;
-  closeUnused(lent);
+  shared.isRetired = true;
+  closeUnused(shared);
 };
 
-/** Whether rows of some key say these filters in the state that is known. */
-const isRight = async ({ rights }: Served, where: Question['where']): Promise<boolean> => {
+/** Whether any key currently has these filters. */
+const isGranted = async ({ rights }: Served, where: Question['where']): Promise<boolean> => {
   const all = await Promise.all([...rights.values()].map((right) => right.where.catch(() => undefined)));
   return all.some((other) => stableText(other) === stableText(where));
 };
@@ -137,7 +137,7 @@ const isRight = async ({ rights }: Served, where: Question['where']): Promise<bo
 /** What a key may see of a model: as its file says, or as rows say in the present state of the data. */
 const whereOf = async (served: Served, model: ServedModel, key: Key | undefined): Promise<Question['where']> => {
   if (!key || key.rights.length === 0) return key?.where;
-  const state = stableText(await using(lentOf(served, model, undefined), ({ look }) => look()));
+  const state = stableText(await withBook(shareBook(served, model, undefined), ({ look }) => look()));
   const name = stableText([model.name, key.name]);
   const known = served.rights.get(name);
   if (known?.state === state) return known.where;
@@ -145,7 +145,7 @@ const whereOf = async (served: Served, model: ServedModel, key: Key | undefined)
   served.rights.set(name, { state, where });
   where.catch(() => void (served.rights.get(name)?.where === where && served.rights.delete(name)));
   const [before, now] = [await known?.where.catch(() => undefined), await where];
-  if (before && stableText(before) !== stableText(now) && !(await isRight(served, before))) forget(served, model, before);
+  if (before && stableText(before) !== stableText(now) && !(await isGranted(served, before))) retireBook(served, model, before);
   return now;
 };
 
@@ -244,7 +244,7 @@ const answer = async (served: Served, route: Route, request: ModelRequest, reply
     (request as unknown as { accepts: () => { type: (types: string[]) => string | false } }).accepts().type(types),
   );
   const { signal, end } = patience(reply, served.seconds);
-  const answerFrom = async (lent: Lent, where: Question['where'], opened: Opened): Promise<Content | undefined> => {
+  const answerFrom = async (shared: SharedBook, where: Question['where'], opened: Opened): Promise<Content | undefined> => {
     const { book } = opened;
     const asked = { path: route.path, query: { ...query, format: form }, body: request.body ?? null };
     const told = { ...asked, where, model: model.name };
@@ -259,8 +259,8 @@ const answer = async (served: Served, route: Route, request: ModelRequest, reply
     }
     const name = `${model.name} ${tag}`;
     const kept = served.kept.get(name);
-    // Others may wait for what is made when this request has gone.
-    const make = (own: AbortSignal): Promise<Content> => using(lent, () => makeContent(own));
+    // Other requests may still wait for the result if this one aborts.
+    const make = (own: AbortSignal): Promise<Content> => withBook(shared, () => makeContent(own));
     const makeContent = async (own: AbortSignal): Promise<Content> => {
       const forms = await route.answer({
         book,
@@ -283,10 +283,10 @@ const answer = async (served: Served, route: Route, request: ModelRequest, reply
   };
   try {
     const where = await orGivenUp(whereOf(served, model, key), signal);
-    const lent = lentOf(served, model, where);
-    const content = await using(lent, (opened) => answerFrom(lent, where, opened));
-    // Rows may have said something else meanwhile: then nobody will ask this book again.
-    if (key && key.rights.length > 0 && !(await isRight(served, where))) forget(served, model, where);
+    const shared = shareBook(served, model, where);
+    const content = await withBook(shared, (opened) => answerFrom(shared, where, opened));
+    // The filters of the key may have changed during the request.
+    if (key && key.rights.length > 0 && !(await isGranted(served, where))) retireBook(served, model, where);
     return content;
   } catch (error) {
     throw signal.aborted ? signal.reason : error;
@@ -315,13 +315,13 @@ const guard = ({ findKey }: Served, request: FastifyRequest): void => {
       'this server answers to its own machine alone',
       'Ask it as localhost, or serve with --keys.',
     );
-  // What such a page cannot read could still keep this machine busy.
+  // Cross-site requests could still cause load, even if the page cannot read the response.
   else if (!['same-origin', 'none', undefined].includes(request.headers['sec-fetch-site'] as string | undefined))
     throw new HttpProblem(
       403,
       'foreign-page',
-      'this server answers to its own pages alone',
-      'Open its address, ask it from a program, or serve with --keys.',
+      'cross-site requests are refused',
+      'Open the server in the browser, use a client without Sec-Fetch-Site, or serve with --keys.',
     );
 };
 
@@ -388,24 +388,24 @@ const addModels = (app: FastifyInstance, served: Served): void => {
 /** Paths that say nothing of models, and need no key: pages ask for it themselves. */
 const OPEN = /^\/(live|ready|api|api\.js|index\.html|assets\/[^?]*)?(\?.*)?$/;
 
-/** No question is nested deeper. */
+/** Maximum nesting of a request body, in levels. */
 const MAX_DEPTH = 50;
 const isDeeper = (value: unknown, levels: number): boolean =>
   typeof value === 'object' && value !== null && (levels === 0 || Object.values(value).some((inner) => isDeeper(inner, levels - 1)));
 
 const parseBody = (body: string): unknown => {
-  const refused = (why: string): HttpProblem => new HttpProblem(400, 'bad-request', `the body ${why}`, 'A question is a JSON object.');
+  const refused = (why: string): HttpProblem => new HttpProblem(400, 'bad-request', `the body ${why}`, 'Send a question as a JSON object.');
   let value: unknown;
   try {
     value = JSON.parse(body);
   } catch (error) {
-    throw refused(`is no JSON: ${(error as Error).message}`);
+    throw refused(`is not valid JSON: ${(error as Error).message}`);
   }
   if (isDeeper(value, MAX_DEPTH)) throw refused(`is nested more than ${MAX_DEPTH} levels deep`);
   return value;
 };
 
-/** How long the sending of a request may take. */
+/** Maximum time to receive a request. */
 const MAX_REQUEST_SECONDS = 30;
 
 const fastifyWith = async (options: ServeOptions): Promise<FastifyInstance> => {
@@ -414,11 +414,11 @@ const fastifyWith = async (options: ServeOptions): Promise<FastifyInstance> => {
     logger: options.log ? { level: 'info', stream: options.log } : false,
     logController: new fastify.LogController({ disableRequestLogging: true }),
     bodyLimit: options.bodyBytes ?? 2 ** 20,
-    // A request that is never sent to its end.
+    // Closes requests whose body never completes.
     requestTimeout: MAX_REQUEST_SECONDS * 1000,
     forceCloseConnections: 'idle',
     routerOptions: { ignoreTrailingSlash: true, maxParamLength: 200 },
-    // An address that cannot be read.
+    // Malformed URLs.
     frameworkErrors: sendProblem,
   });
   // A question is JSON and nothing else.
@@ -467,8 +467,8 @@ export const serverOf = async (options: ServeOptions): Promise<FastifyInstance> 
   app.get('/live', async () => ({ live: true }));
   app.get('/ready', async () => {
     const looks = await Promise.all(
-      Array.from(served.books.values(), (lent) =>
-        using(lent, ({ look }) => look()).then(
+      Array.from(served.books.values(), (shared) =>
+        withBook(shared, ({ look }) => look()).then(
           ({ turnedBad }) => turnedBad === undefined,
           () => false,
         ),
@@ -509,7 +509,7 @@ export const serverOf = async (options: ServeOptions): Promise<FastifyInstance> 
               if (error instanceof HttpProblem) return undefined;
               throw error;
             });
-            if (!key || key.rights.length === 0 || where) await lentOf(served, model, where).opened;
+            if (!key || key.rights.length === 0 || where) await shareBook(served, model, where).opened;
           }),
       ),
     ),

@@ -29,7 +29,7 @@ export interface Lay {
   readonly short: Uint8Array;
   /** 1 where it reaches past the as-of date, and is cut there or not read at all (A2, W7). */
   readonly ahead: Uint8Array;
-  /** Where rows are made of several stretches of days: those, laid each for itself. Days between them do not count (U13). */
+  /** One lay per day range, if rows have several. Days between the ranges are excluded (U13). */
   readonly pieces?: Lay;
 }
 

@@ -184,9 +184,9 @@ export const de: Words = {
     'unknown-members': ({ fact, attribute, dimension, rows }) =>
       `${fact}: ${rows} ${rows === 1 ? 'Zeile hat einen Schlüssel' : 'Zeilen haben Schlüssel'} für ${attribute}, die ${dimension} nicht kennt; sie stehen unter (unknown)`,
     'after-as-of': ({ fact, role, asOf, rows, measure, amount }) =>
-      `${fact}: ${have(rows)} ein Datum ${role} nach dem ${asOf} und ${are(rows)} nicht zu sehen${amount === undefined ? '' : ` (${measure} ${decimalText(amount)})`}; ein Datum, das vorausliegt, ist \`horizon: plan\``,
+      `${fact}: ${rowsText(rows)} nach dem ${asOf} (${role}) ${are(rows)} nicht enthalten${amount === undefined ? '' : ` (${measure} ${decimalText(amount)})`}; für geplante Daten \`horizon: plan\` setzen`,
     'partial-against-whole': ({ reading }) =>
-      `${reading}: ein Teil eines Zeitraums steht einem ganzen gegenüber; \`over so-far\` vergleicht Gleiches mit Gleichem`,
+      `${reading}: vergleicht einen Teil eines Zeitraums mit einem ganzen; \`over so-far\` vergleicht gleiche Teile`,
     'unplaced-dates': ({ measure, role, rows, amount, grain }) =>
       grain === undefined
         ? `${measure} on ${role}: ${have(rows)} kein Datum ${role} und ${are(rows)} in keinem Zeitraum${amount === undefined ? '' : ` (${measure} ${decimalText(amount)})`}`

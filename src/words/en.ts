@@ -159,9 +159,9 @@ export const en: Words = {
     'unknown-members': ({ fact, attribute, dimension, rows }) =>
       `${fact}: ${rows} ${rows === 1 ? 'row has a key' : 'rows have keys'} for ${attribute} that ${dimension} does not have, kept under (unknown)`,
     'after-as-of': ({ fact, role, asOf, rows, measure, amount }) =>
-      `${fact}: ${have(rows)} a ${role} date after ${asOf} and ${are(rows)} not seen${amount === undefined ? '' : ` (${measure} ${amount})`}; a date that lies ahead is \`horizon: plan\``,
+      `${fact}: ${counted(rows, 'row')} after ${asOf} by ${role} ${are(rows)} excluded${amount === undefined ? '' : ` (${measure} ${amount})`}; set \`horizon: plan\` if the dates are planned`,
     'partial-against-whole': ({ reading }) =>
-      `${reading}: a part of a period is set against a whole one; \`over so-far\` compares like with like`,
+      `${reading}: compares part of a period with a whole one; \`over so-far\` compares equal parts`,
     'unplaced-dates': ({ measure, role, rows, amount, grain }) =>
       grain === undefined
         ? `${measure} on ${role}: ${have(rows)} no ${role} date and ${are(rows)} in no period${amount === undefined ? '' : ` (${measure} ${amount})`}`

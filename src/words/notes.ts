@@ -27,7 +27,7 @@ export interface NoteDetails {
     readonly asOf: string;
   };
   readonly 'unknown-members': { readonly fact: string; readonly attribute: string; readonly dimension: string; readonly rows: number };
-  /** Rows that the default as-of date leaves unseen (D5); the amount is that of the first shown sum. */
+  /** Rows after the default as-of date (D5), with the amount of the first shown sum. */
   readonly 'after-as-of': {
     readonly fact: string;
     readonly role: string;

@@ -48,6 +48,13 @@ describe('what works', () => {
     expect(json.compared['revenue vs previous as change'][0]).toEqual({ start: '2025-10-01', end: '2025-12-31' });
   });
 
+  test('order and limit of periods reach every output (R1)', () => {
+    const args = ['ask', DEMO, 'revenue', ...'--by month --range 2026 --order'.split(' '), 'revenue desc', '--limit', '3', '--totals'];
+    const labels = (format: string) => durchblick(...args, '--format', format).stdout.match(/2026-\d\d(?!-)|Total/g);
+    for (const format of ['csv', 'markdown', 'table', 'ndjson'])
+      expect([format, labels(format)]).toEqual([format, ['2026-04', '2026-03', '2026-05', 'Total']]);
+  });
+
   test('order, limit and the others, computed at their own level (R1, M9)', () => {
     const args = [
       ...'orders --by year --range 2025 --per product --order'.split(' '),

@@ -265,7 +265,7 @@ describe('what practitioners ask next', () => {
       160,
       expect.objectContaining({ count: 2, message: expect.stringContaining('2 rows have no to-eur on ordered, the first on 2026-03-06') }),
     ]);
-    // What is not seen yet, or not taken, is not told of (G11).
+    // Excluded or unused rows are not counted (G11).
     for (const asked of [{ show: ['in-eur'], asOf: '2026-03-05' }, { show: ['revenue'] }])
       expect((await own.ask({ ...asked, ...MARCH })).notes.filter(({ code }) => code === 'missing-rates')).toEqual([]);
   });

@@ -156,7 +156,7 @@ test.each<[Readonly<Record<string, unknown>>, unknown]>([
   await book.close();
 });
 
-// Thousands of queries take a cluster minutes.
+// Too many queries for a cluster.
 test.skipIf(ENGINE === 'trino')('V3: a report under fixed filters holds no hidden member, whatever its measures request', async () => {
   const sum = { sum: 'amount', role: 'sold' } as const;
   const measures = {
@@ -228,7 +228,7 @@ describe('V3: errors say nothing of what is hidden', () => {
     const book = await opened(modelOf(), { region: { not: ['s'] } });
     expect((await book.ask({ show: ['revenue'] })).rows[0][1]).toBe(40);
     expect(await book.members('product')).toEqual(['Basil', 'Mint']);
-    // The budget is open to everyone, and names both.
+    // The budget has no fixed filter and references both families.
     expect(await book.members('family')).toEqual(['Herbs', 'Trees']);
     const error = await book.ask({ show: ['revenue'], where: { product: 'Mapel' } } as never).catch((caught: Error) => caught);
     expect(error).toMatchObject({ code: 'unknown-member', hint: 'Members: Basil, Mint.' });

@@ -125,7 +125,7 @@ describe('M1, M2, M5, M6, M13: aggregates by hand', () => {
     // On 12 January the last one has gone; the one that was shipped before it was ordered never counts.
     ['a level counts until the day of leaving', { show: ['backlog'], by: 'day', range: '2026-01-04/2026-01-05' }, [[2], [1]]],
     ['a level at a date before a leaving', { show: ['backlog'], by: 'day', range: '2026-01-10/2026-01-12', asOf: '2026-01-11' }, [[2], [2], [null]]],
-    // What leaves after the as-of date is open as far as a plan looks.
+    // A row that closes after the as-of date counts as open in a plan.
     ['a level of a plan knows what has left by the as-of date', { show: ['expected'], asOf: '2026-01-11' }, [[2]]],
     ['an extreme of several keys of one member', { show: ['dearest'], per: ['family'], range: '2026-01-02' }, [['Herbs', 9.99]]],
     ['days between, reversed and open rows left out', { show: ['wait'] }, [[2.5]]],
@@ -140,7 +140,7 @@ describe('M1, M2, M5, M6, M13: aggregates by hand', () => {
       { code: 'reversed-dates', rows: 1 },
       { code: 'unknown-members', fact: 'lines', attribute: 'product', rows: 1 },
     ]);
-    // Before it was ordered there was no such row (G11).
+    // The row did not exist before it was ordered (G11).
     expect((await ask({ show: ['wait', 'revenue'], per: ['product'], asOf: '2026-01-08' })).notes).toEqual([]);
   });
 });

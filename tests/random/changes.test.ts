@@ -21,7 +21,7 @@ const server = await connectPostgres();
 /** Other rows for the same model. */
 const withRows = (drawn: Data, { sales, budget, stock }: Data): Data => ({ ...drawn, sales, budget, stock });
 const worlds = fc.array(data, { minLength: 3, maxLength: 3 });
-/** Every kind of request in one question: parts that came from two states would not fit together. */
+/** Every kind of request in one question, so that parts from two states are inconsistent. */
 const ALL_KINDS: Question = {
   show: ['revenue', 'orders', 'new-orders', 'backlog', 'median-line', 'slow-orders', 'least', 'most', 'stock-last-known', 'budget'],
   by: 'quarter',

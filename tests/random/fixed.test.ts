@@ -47,7 +47,7 @@ const removed = (tables: Tables, fixed: Fixed): Readonly<Record<string, TableInp
   return Object.fromEntries(Object.entries(kept).map(([name, rows]) => [name, rows.length > 0 ? rows : columns(tables[name])]));
 };
 
-/** Members of dimensions that rows of facts name. */
+/** Members that rows of facts reference. */
 const namedMembers = ({ sales, budget, stock }: Tables): Readonly<Record<string, ReadonlySet<string>>> => {
   const rowsOf = (table: Tables[string] | Record<string, readonly unknown[]>) => (Array.isArray(table) ? (table as Tables[string]) : []);
   const places = [...rowsOf(sales), ...rowsOf(budget)].flatMap(({ region }) => REGIONS[String(region)] ?? []);
@@ -60,7 +60,7 @@ const namedMembers = ({ sales, budget, stock }: Tables): Readonly<Record<string,
   };
 };
 
-const told = async (call: () => unknown): Promise<unknown> => {
+const outcomeOf = async (call: () => unknown): Promise<unknown> => {
   try {
     return JSON.parse(JSON.stringify((await call()) ?? null));
   } catch (error) {
@@ -74,28 +74,28 @@ const told = async (call: () => unknown): Promise<unknown> => {
 const everything = async (book: Book, asked: readonly Question[]): Promise<Record<string, unknown>> => {
   const found: Record<string, unknown> = {};
   for (const name of ['region', 'country', 'product', 'family', 'channel', 'size']) {
-    found[`members ${name}`] = await told(() => book.members(name));
-    found[`misspelt ${name}`] = await told(() => book.ask({ show: ['revenue'], where: { [name]: 'Sout' } }));
-    found[`between ${name}`] = await told(async () =>
+    found[`members ${name}`] = await outcomeOf(() => book.members(name));
+    found[`misspelt ${name}`] = await outcomeOf(() => book.ask({ show: ['revenue'], where: { [name]: 'Sout' } }));
+    found[`between ${name}`] = await outcomeOf(async () =>
       (await book.ask({ show: ['revenue', 'lines'], where: { [name]: { from: 'B', to: 'O' } } })).toJson(),
     );
   }
   for (const [fact, roles] of Object.entries({ sales: ['ordered', 'promised', 'shipped'], budget: ['planned'], stock: ['counted'] }))
-    for (const role of roles) found[`bounds ${fact} ${role}`] = await told(() => book.bounds(fact, role));
-  // How a database holds a column is not said of tables in memory.
-  found.check = await told(async () => (await book.check()).filter(({ code }) => code !== 'text-dates'));
-  found.notes = await told(() => book.dataNotes);
-  found.asOf = await told(() => book.asOf());
-  found.range = await told(() => book.range('ytd'));
-  found.windows = await told(() => book.windows({ only: ['ytd', 'previous', 'january'] }));
-  found.alerts = await told(() => book.alerts());
-  found.calendar = await told(async () => {
+    for (const role of roles) found[`bounds ${fact} ${role}`] = await outcomeOf(() => book.bounds(fact, role));
+  // Column types of a database are not reported for tables in memory.
+  found.check = await outcomeOf(async () => (await book.check()).filter(({ code }) => code !== 'text-dates'));
+  found.notes = await outcomeOf(() => book.dataNotes);
+  found.asOf = await outcomeOf(() => book.asOf());
+  found.range = await outcomeOf(() => book.range('ytd'));
+  found.windows = await outcomeOf(() => book.windows({ only: ['ytd', 'previous', 'january'] }));
+  found.alerts = await outcomeOf(() => book.alerts());
+  found.calendar = await outcomeOf(async () => {
     const { first, last } = await book.calendar();
     return [first, last];
   });
   for (const [k, one] of asked.entries()) {
-    found[`ask ${k}`] = await told(async () => (await book.ask(one)).toJson());
-    found[`texts ${k}`] = await told(async () => (await book.ask(one)).toMarkdown());
+    found[`ask ${k}`] = await outcomeOf(async () => (await book.ask(one)).toJson());
+    found[`texts ${k}`] = await outcomeOf(async () => (await book.ask(one)).toMarkdown());
     const [reading] = one.show as readonly string[];
     const per = one.per ?? [];
     const members = Object.fromEntries(
@@ -105,14 +105,14 @@ const everything = async (book: Book, asked: readonly Question[]): Promise<Recor
       ]),
     );
     // Rows of one day have no order in a database.
-    found[`why ${k}`] = await told(async () =>
+    found[`why ${k}`] = await outcomeOf(async () =>
       JSON.parse(
         JSON.stringify(await book.explain({ reading, at: '2024-06', by: 'month', members }), (key, value) =>
           key === 'first' && Array.isArray(value) ? value.map(([day]: readonly unknown[]) => day) : value,
         ),
       ),
     );
-    found[`verified ${k}`] = await told(async () => (await book.verify(one)).different);
+    found[`verified ${k}`] = await outcomeOf(async () => (await book.verify(one)).different);
   }
   return found;
 };
@@ -126,7 +126,7 @@ const crawled = async (drawn: Data, fixed: Fixed, asked: readonly Question[], en
   const wanted = await open(model, memory(removed(tables, fixed)), { clock });
   try {
     const [found, right] = [await everything(book, asked), await everything(wanted, asked)];
-    // Tables of dimensions have members that no visible row names; those are not listed, and not suggested.
+    // Members without visible rows are neither listed nor suggested.
     const named = namedMembers(removed(tables, fixed) as Tables);
     for (const [attribute, members] of Object.entries(named)) {
       const listed = (right[`members ${attribute}`] as readonly string[]).filter((text) => members.has(text));

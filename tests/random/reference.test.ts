@@ -6,7 +6,7 @@ import type { RefWorld } from '../reference/ground.ts';
 import { assertDraws } from '../setup/draws.ts';
 import { type Data, data, openWorld, PRODUCTS, question, REGIONS } from './world.ts';
 
-/** Days between which no version of a customer lies. */
+/** Days dense enough to hit every version of a customer. */
 const VERSION_DAYS = Array.from({ length: 200 }, (_, k) => 19000 + 10 * k);
 
 type Row = readonly (string | number | null)[];

@@ -1,4 +1,4 @@
-// Answers a question row by row: for every cell it looks at every row of the fact. Slow, and meant to be read.
+// Answers a question row by row: every cell scans every row of the fact. Slow, written for readability.
 import { parseReading } from '../../src/language/parse.ts';
 import type { NamedWindow } from '../../src/model/model.ts';
 import type { Question } from '../../src/model/schema.ts';
@@ -20,7 +20,7 @@ interface RangeEnd extends Span {
   readonly unit: string;
 }
 
-/** `2026`, `2026-Q3`, `2026-W07`, `2026-08`, `2026-08-15`: the only periods that reference questions name. */
+/** Parses `2026`, `2026-Q3`, `2026-W07`, `2026-08`, `2026-08-15`; the reference supports no other labels. */
 const periodText = (text: string, world: RefWorld): RangeEnd => {
   const [y, rest, d] = text.split('-');
   const name =
@@ -35,16 +35,16 @@ const periodText = (text: string, world: RefWorld): RangeEnd => {
 
 interface Axis {
   readonly kind: 'unit' | 'windows' | 'range';
-  /** What periods of a comparison are counted in. */
+  /** The unit in which comparisons count periods. */
   readonly counting: RefUnit;
   readonly places: readonly RefPlace[];
-  /** Of each place the stretches that filters on periods leave (U13). */
+  /** The day ranges of each place, if period filters leave more than one (U13). */
   readonly pieces?: readonly (readonly RefPlace[])[];
   readonly labels: readonly string[];
   readonly windows?: readonly NamedWindow[];
 }
 
-/** Stretches of days of a range that filters on periods leave (U13). */
+/** The day ranges that pass the period filters (U13). */
 const runsOf = ({ rowFilters, standing }: Ground, first: number, last: number): readonly Span[] => {
   if (rowFilters.length === 0) return [{ start: first, end: last }];
   const runs: { start: number; end: number }[] = [];
@@ -137,7 +137,7 @@ export const reference = (world: RefWorld, question: Question): RefAnswer => {
   const left = members.listed;
   const wanted = question.totals === true ? ['members', 'axis'] : question.totals || [];
   const total = per.map(() => 'Total');
-  // Without members the query sorts its periods (R1).
+  // Without members, `order` and `limit` apply to periods (R1).
   const order = per.length === 0 ? orderOf(question) : [];
   const list = order.map(({ reading }) => reading);
   const ranks = labels.map((_, row) => cells(row, {}, { list }));

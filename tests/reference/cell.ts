@@ -1,4 +1,4 @@
-// Numbers of a cell, and what becomes of blanks and of nothing (M7, C8).
+// Cell values and arithmetic with blanks (M7, C8).
 import type { Form } from '../../src/language/syntax.ts';
 
 export type Cell = { readonly kind: 'value'; readonly v: number } | { readonly kind: 'nothing' } | { readonly kind: 'blank' };
@@ -6,7 +6,7 @@ export const BLANK: Cell = { kind: 'blank' };
 export const NOTHING: Cell = { kind: 'nothing' };
 export const value = (v: number): Cell => (Number.isFinite(v) ? { kind: 'value', v } : BLANK);
 
-/** Sums of amounts with up to 6 decimals, without the drift of doubles. */
+/** Adds amounts with up to 6 decimals exactly. */
 export const exactSum = (values: readonly number[]): number => values.reduce((sum, v) => sum + Math.round(v * 1e6), 0) / 1e6;
 
 const roundAway = (v: number, digits: number): number =>

@@ -1,4 +1,4 @@
-// Readings: expressions over measures, with what their modifiers change, and shapes, which are readings again.
+// Evaluates expressions, modifiers and shapes.
 import { parseReading } from '../../src/language/parse.ts';
 import type { Expression, Modifiers } from '../../src/language/syntax.ts';
 import type { NamedWindow } from '../../src/model/model.ts';
@@ -34,7 +34,7 @@ export const evaluatorOf = (ground: Ground, time: RefTime): Evaluate => {
         weight: weightOf(shapeAt(text, refPlace(d, d, base.asOf), 'day', {}, base)),
         unread: (text.includes('vs year-earlier') ? plusMonths(d, -12, false) : d) > base.asOf,
       })),
-    // By the shape over the whole period, else alike.
+    // By the shape over the whole period, else evenly.
     productShares: (text, { members: { region, family } }, period, fact, base) =>
       once(`shares ${text} ${period.start} ${region} ${family} ${base.asOf} ${base.knownBy}`, () => {
         const names = ground.world.products.filter((product) => product.family === family).map(({ product }) => product);

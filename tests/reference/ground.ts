@@ -1,9 +1,9 @@
-// What the reference knows of a world and a question before any cell: rows that are known and visible, days in the calendar.
+// State shared by all cells of a question: visible rows, calendar lookups, filters.
 import type { Fact, Model } from '../../src/model/model.ts';
 import type { Question } from '../../src/model/schema.ts';
 import { fromIso, iso, type RefUnit, refUnit, remembered, type Span } from './time.ts';
 
-/** A row as the reference sees it: days by role, member texts by attribute, numbers and keys by column. */
+/** A row: days by role, member texts by attribute, numbers and keys by column. */
 export interface RefRow {
   readonly dates: Readonly<Record<string, number | undefined>>;
   readonly members: Readonly<Record<string, string>>;
@@ -17,20 +17,20 @@ export interface RefRow {
 export interface RefWorld {
   readonly model: Model;
   readonly rows: Readonly<Record<string, readonly RefRow[]>>;
-  /** Attributes that each fact reaches, as questions name them. */
+  /** Attributes of each fact, by their names in questions. */
   readonly reaches: Readonly<Record<string, readonly string[]>>;
   readonly listed: ReadonlyMap<string, readonly Span[]>;
   /** Names of listed periods, by their first day. */
   readonly names: ReadonlyMap<number, string>;
   readonly holidays: ReadonlySet<number>;
-  /** Filters fixed when the book was opened (V3). */
+  /** Fixed filters (V3). */
   readonly fixed: Readonly<Record<string, readonly string[]>>;
   readonly products: readonly { readonly product: string; readonly family: string }[];
 }
 
 export type Tuple = Readonly<Record<string, string>>;
 
-/** The as-of and known-by date at which a reading looks. */
+/** The as-of and known-by date of a reading. */
 export interface RefSeen {
   readonly asOf: number;
   readonly knownBy: number;
@@ -41,12 +41,12 @@ export interface Ground {
   readonly model: Model;
   readonly per: readonly string[];
   readonly own: RefSeen;
-  /** Filters on members of rows, and on kinds of days. */
+  /** Filters on members, and on recurring attributes of days. */
   readonly filters: readonly MemberTest[];
   readonly dayFilters: readonly MemberTest[];
-  /** Filters that decide which rows there are (U13). */
+  /** Filters that select axis rows (U13). */
   readonly rowFilters: readonly MemberTest[];
-  /** What does not depend on the cell is found out once. */
+  /** Memoizes values that do not depend on the cell. */
   readonly once: <T>(key: string, of: () => T) => T;
   readonly idOf: (of: unknown) => number;
   readonly unit: (name: string) => RefUnit;
@@ -58,7 +58,7 @@ export interface Ground {
   readonly visibleOf: (fact: Fact, seen: RefSeen) => readonly RefRow[];
   /** First and last day of a fact in a role (W11), whole periods for coarse facts. */
   readonly history: (fact: Fact, role: string, knownBy: number) => Span | undefined;
-  /** Where a day stands in the calendar (U11). */
+  /** The member of a calendar attribute on a day (U11). */
   readonly standing: (name: string, d: number) => string;
 }
 interface MemberTest {
@@ -69,7 +69,7 @@ interface MemberTest {
 export const WEEKDAYS = ['Mon', 'Tue', 'Wed', 'Thu', 'Fri', 'Sat', 'Sun'];
 export const MONTHS = ['Jan', 'Feb', 'Mar', 'Apr', 'May', 'Jun', 'Jul', 'Aug', 'Sep', 'Oct', 'Nov', 'Dec'];
 export const weekdayIndex = (d: number): number => (((d + 3) % 7) + 7) % 7;
-/** Attributes of days instead of rows (U11). */
+/** Whether an attribute is a calendar attribute (U11). */
 export const isOfDays = (name: string): boolean => ['weekday', 'working-day', 'season', 'year'].includes(name) || name.includes('-of-');
 export const tupleKey = (names: readonly string[], members: Tuple): string => JSON.stringify(names.map((name) => members[name]));
 
@@ -79,7 +79,7 @@ const allowedRows = ({ rows, reaches, fixed }: RefWorld, fact: Fact): readonly R
     Object.entries(fixed).every(([name, keep]) => !reaches[fact.name].includes(name) || keep.includes(row.members[name])),
   );
 
-/** The rows there are: of revisions the last one of each key that was recorded by then (G7). */
+/** Rows recorded by a date: the last revision of each key (G7). */
 const rowsKnown = (world: RefWorld, fact: Fact, knownBy: number): readonly RefRow[] => {
   const all = allowedRows(world, fact).filter((row) => (row.recorded ?? 0) <= knownBy);
   if (fact.recorded === undefined) return all;
@@ -125,7 +125,7 @@ export const groundOf = (world: RefWorld, question: Question): Ground => {
     for (let p: Span | undefined = unit(inner).at(whole.start); p && p.start < period.start; p = unit(inner).step(p, 1)) number++;
     return String(number);
   };
-  /** A period, or one of several inside another that rows of the axis lie in (U13). */
+  /** Whether a filter selects axis rows (U13). */
   const isOfRows = (name: string): boolean => {
     if (!name.includes('-of-')) return ['year', 'season'].includes(name);
     const { by } = question;

@@ -1,4 +1,4 @@
-// A cell of one measure: which rows stand behind it, and what is made of them.
+// Computes a cell of one measure: selects its rows and aggregates them.
 import type { Fact, Measure, NamedWindow } from '../../src/model/model.ts';
 import { BLANK, type Cell, exactSum, NOTHING, value } from './cell.ts';
 import { type Ground, isOfDays, type RefRow, type RefSeen, type Tuple, tupleKey } from './ground.ts';
@@ -16,42 +16,42 @@ import {
   type Span,
 } from './time.ts';
 
-/** What was looked at behind some cells: rows, and days of a calendar member. */
+/** Whether cells had any rows, and any days of a calendar member. */
 export interface Looked {
   any: boolean;
   days: boolean;
 }
 
-/** Where a cell is, and what readings have said of it so far. */
+/** Position of a cell and the modifiers that apply to it. */
 export interface Context {
   readonly places: readonly RefPlace[];
-  /** Of each place the stretches that it is made of (U13). */
+  /** The day ranges of each place (U13). */
   readonly pieces?: readonly (readonly RefPlace[])[];
   readonly mode: 'row' | 'total';
   readonly windows: readonly NamedWindow[] | undefined;
   readonly row: number;
   readonly tuple: Tuple;
   readonly chain: readonly RefComparison[];
-  /** What is seen where the chain begins (C11). */
+  /** As-of and known-by date before the comparisons (C11). */
   readonly base: RefSeen;
   readonly on?: string;
   readonly over?: NamedWindow;
   readonly across?: 'all' | 'time' | readonly string[];
   readonly seen: Looked;
   readonly time: RefTime;
-  /** A shape: the question's filters do not reach it (G3, G6). */
+  /** The cell belongs to a shape, which ignores the question's filters (G3, G6). */
   readonly shape?: true;
-  /** The row of the others: without these members (R1). */
+  /** Members excluded from the `(others)` row (R1). */
   readonly others?: ReadonlySet<string>;
-  /** The same of days: without those of these calendar members. */
+  /** Calendar members excluded from it. */
   readonly othersDays?: ReadonlySet<string>;
 }
 
-/** How amounts lie on days and on products by a shape. */
+/** Weights of a shape by day and by product. */
 export interface Shapes {
-  /** The weight of a day, and whether that would have to look past the as-of date (G3). */
+  /** The weight of a day, and whether it depends on days after the as-of date (G3). */
   readonly dayWeight: (text: string, d: number, base: RefSeen) => { readonly weight: number; readonly unread: boolean };
-  /** The parts of a row's amount on the products of its family (G6). */
+  /** Shares of a row's amount by product of its family (G6). */
   readonly productShares: (text: string, row: RefRow, period: Span, fact: Fact, base: RefSeen) => ReadonlyMap<string, number>;
 }
 
@@ -84,11 +84,11 @@ const placeOf = (context: Context, over: NamedWindow | undefined, horizon: strin
     .map(({ to }) => to);
   const final = moved[moved.length - 1];
   const total = final && { ...final, start: moved[0].start, cutStart: moved[0].cutStart };
-  // Seen from another day: the total of a question asked on it.
+  // With `as-of`, the total is that of a question with this as-of date.
   return total?.seen ? refAnchored(total, total.seen.asOf) : total;
 };
 
-/** Everything that is made of the rows behind one cell. */
+/** Input of the aggregates of one cell. */
 interface Look {
   readonly ground: Ground;
   readonly shapes: Shapes;
@@ -96,13 +96,13 @@ interface Look {
   readonly seen: RefSeen;
   readonly role: string;
   readonly horizon: string;
-  /** First and last day that counts, and which days between them do (U12). */
+  /** First and last counted day, and a test for days between them (U12). */
   readonly start: number;
   readonly end: number;
   readonly counts: (d: number) => boolean;
-  /** Rows of the members asked for. */
+  /** Rows of the requested members. */
   readonly rows: readonly RefRow[];
-  /** Whether amounts of coarse facts are taken by the part that lies on some products. */
+  /** Whether amounts are split by product. */
   readonly takesPart: boolean;
   readonly isProductAsked: (row: RefRow, product: string) => boolean;
   readonly note: (count: number) => void;
@@ -115,7 +115,7 @@ const spanOf = ({ ground, measure, role }: Look, row: RefRow): Span | undefined 
 };
 const isActual = ({ measure }: Look, role: string): boolean => measure.fact.roles.get(role)?.horizon === 'actual';
 
-/** What a measure says where no row is behind it. */
+/** The value of a measure without rows. */
 const emptyCell = ({ open, empty, aggregate }: Measure): Cell => {
   if (open || empty === 'zero') return value(0);
   if (['count-distinct', 'count', 'first-time'].includes(aggregate.kind)) return empty === 'blank' ? BLANK : value(0);
@@ -131,7 +131,7 @@ const columnOf = ({ aggregate }: Measure): string | undefined => {
   return aggregate.kind === 'days-between' ? undefined : aggregate.column;
 };
 
-/** What a row adds: days between its dates (M6, M12), or its number. */
+/** The value of a row: days between its dates (M6, M12), or a column. */
 const amountOf = ({ ground, measure }: Look, row: RefRow): number | undefined => {
   const between = betweenOf(measure);
   if (between) {
@@ -147,7 +147,7 @@ const amountOf = ({ ground, measure }: Look, row: RefRow): number | undefined =>
 };
 const sumOf = (look: Look, rows: readonly RefRow[]): number => exactSum(rows.map((row) => amountOf(look, row) ?? 0));
 
-/** What is open at the end of a window (M5). */
+/** The level at the end of a window (M5). */
 const levelCell = (look: Look): Cell => {
   const { measure, rows, end, seen } = look;
   const { from: opens, until: closes } = measure.open as NonNullable<Measure['open']>;
@@ -161,7 +161,7 @@ const levelCell = (look: Look): Cell => {
   return level.length === 0 ? emptyCell(measure) : value(sumOf(look, level));
 };
 
-/** The part of a row's amount that lies on the products asked for. */
+/** The share of a row's amount on the requested products. */
 const partOf = (look: Look, row: RefRow, period: Span): number => {
   const shape = look.measure.spreadAcross.get('product');
   if (shape === undefined || !look.takesPart) return 1;
@@ -201,7 +201,7 @@ const percentileOf = (values: readonly number[], at: number): number => {
   return low + (high - low) * (place - Math.floor(place));
 };
 
-/** Keys whose first row of all, before filters, is inside (M15). */
+/** Counts keys whose first row, before filters, is in the window (M15). */
 const firstTimes = ({ ground, measure, role, seen }: Look, inside: readonly RefRow[], key: string): number => {
   const first = new Map<string | number, number>();
   for (const row of ground.visibleOf(measure.fact, seen)) {
@@ -213,7 +213,7 @@ const firstTimes = ({ ground, measure, role, seen }: Look, inside: readonly RefR
   return new Set(inside.filter((row) => first.get(row.columns[key] ?? '') === row.dates[role]).map((row) => row.columns[key])).size;
 };
 
-/** A measure that is not added over days (M4): days are picked before members and filters. */
+/** Semi-additive measures (M4). Days are selected before member filters apply. */
 const acrossTime = (look: Look, inside: readonly RefRow[]): number => {
   const { ground, measure, role, seen, start, end, counts } = look;
   const daily = (d: number) =>
@@ -251,7 +251,7 @@ const isWhole = ({ start, end, counts }: Look, period: Span): boolean => {
   return true;
 };
 
-/** Whether days cut a period of a fact that is not spread (G4). */
+/** Whether the window cuts a period of a fact with `spread: none` (G4). */
 const isCut = (look: Look): boolean => {
   const { ground, measure, role, seen, start, end, counts, horizon } = look;
   const days = ground.rowsOf(measure.fact, seen.knownBy).flatMap(({ dates }) => dates[role] ?? []);
@@ -264,7 +264,7 @@ const isCut = (look: Look): boolean => {
   return false;
 };
 
-/** What of an amount lies on the days that count (G2, G3). */
+/** The part of an amount on the counted days (G2, G3). */
 const spreadOn = (look: Look, amount: number, period: Span): number => {
   const { ground, shapes, measure, seen, start, end, counts } = look;
   const { spread } = measure;
@@ -331,7 +331,7 @@ const aggregated = (look: Look): Cell => {
   }
 };
 
-/** Where the days of a cell lie, and with what horizon; that has nothing to do with members. */
+/** Resolves the days of a cell; independent of members, so memoized. */
 const laidOf = (ground: Ground, measure: Measure, context: Context, role: string, horizon: string): RefLaid => {
   const { places, mode, row, across, base, chain, time } = context;
   const over = context.over ?? context.windows?.[row];
@@ -344,7 +344,7 @@ const laidOf = (ground: Ground, measure: Measure, context: Context, role: string
   });
 };
 
-/** Which days count: those of the member asked for, and those that filters leave (U12). */
+/** A test for days that pass calendar members and filters (U12). */
 const daysOf = (ground: Ground, measure: Measure, context: Context, names: readonly string[]): ((d: number) => boolean) => {
   const { per, standing, dayFilters } = ground;
   const own = names.filter(isOfDays);
@@ -356,7 +356,7 @@ const daysOf = (ground: Ground, measure: Measure, context: Context, names: reado
     !(seesAllDays && context.othersDays?.has(JSON.stringify(per.map((name) => standing(name, d)))));
 };
 
-/** A plain reading on rows of several stretches: each laid by itself, and no day between them counts (U13). */
+/** Resolves each day range of a row separately; days between them are excluded (U13). */
 const laidPieces = (ground: Ground, measure: Measure, context: Context, role: string, horizon: string): readonly Span[] | undefined => {
   const { pieces, mode, row, across, windows } = context;
   if (!pieces || context.over || windows) return undefined;
@@ -381,7 +381,7 @@ export const measureCell = (ground: Ground, shapes: Shapes, measure: Measure, co
   if (laid.kind === 'blank') return BLANK;
   const none = open ? BLANK : emptyCell(measure);
   if (laid.kind === 'empty') return none;
-  // Which splits this measure takes part in: members of rows, days, and products below what the fact links to (G6).
+  // The attributes that split this measure: members, days, and products below its link (G6).
   const reach = ground.world.reaches[fact.name];
   const names = Object.keys(context.tuple).filter((name) => !isTaken(context, name));
   const own = names.filter((name) => reach.includes(name));

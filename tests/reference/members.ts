@@ -1,4 +1,4 @@
-// Members: which there are, in which order they stand, which a question keeps and what is left to the others (R1, R4).
+// Lists, sorts, filters and limits members (R1, R4).
 import { parseReading } from '../../src/language/parse.ts';
 import type { Expression } from '../../src/language/syntax.ts';
 import type { Question } from '../../src/model/schema.ts';
@@ -8,7 +8,7 @@ import type { Looked } from './measure.ts';
 import { type RefPlace, refSeen } from './time.ts';
 
 export type Numbers = readonly (number | null)[];
-/** Readings at a place: one row of the axis, or the total of all. */
+/** Evaluates readings at one axis row or at the total. */
 export type CellsOf = (
   at: number | 'total',
   tuple: Tuple,
@@ -36,7 +36,7 @@ const SIGNS: Readonly<Record<string, (a: number, b: number) => boolean>> = {
   '!=': (a, b) => a !== b,
 };
 
-/** As-of dates from which some reading of a question may look: the members that hold now are those of any of them. */
+/** All as-of dates of a question; `at: now` members are those of any of them. */
 const asOfDates = ({ model, own }: Ground, question: Question): readonly number[] => {
   const found = new Set([own.asOf]);
   const texts = [...question.show, ...[question.order ?? []].flat(), ...[question.keep ?? []].flat()].map((text) =>
@@ -49,7 +49,7 @@ const asOfDates = ({ model, own }: Ground, question: Question): readonly number[
   return [...found];
 };
 
-/** Combinations of members of rows that stand in the data; amounts that are spread lie on every product of their family. */
+/** Combinations of members in the data. Spread amounts add every product of their family. */
 const tuplesOfRows = (ground: Ground, question: Question, names: readonly string[]): readonly Tuple[] => {
   if (names.length === 0) return [{}];
   const dates = asOfDates(ground, question);
@@ -67,7 +67,7 @@ const tuplesOfRows = (ground: Ground, question: Question, names: readonly string
   return [...found.values()];
 };
 
-/** Combinations of kinds of days around the places of an axis (U12). */
+/** Combinations of calendar members around the axis (U12). */
 const tuplesOfDays = ({ standing }: Ground, places: readonly RefPlace[], names: readonly string[]): readonly Tuple[] => {
   if (names.length === 0) return [{}];
   const found = new Map<string, Tuple>();
@@ -80,12 +80,12 @@ const tuplesOfDays = ({ standing }: Ground, places: readonly RefPlace[], names: 
   return [...found.values()];
 };
 
-/** Every combination that a cell has a row behind; one of days that is covered is shown with each member of rows that has data (U12). */
+/** Combinations with rows; covered calendar members are shown with every member that has rows (U12). */
 const entriesOf = (ground: Ground, question: Question, places: readonly RefPlace[], cells: CellsOf): Entry[] => {
   const { per } = ground;
   const [perRows, perDays] = [per.filter((name) => !isOfDays(name)), per.filter(isOfDays)];
   const tuples = tuplesOfRows(ground, question, perRows);
-  // A comparison that cannot be laid out is an error even where there is nothing to show.
+  // An invalid comparison is an error even without members.
   if (tuples.length === 0) for (const row of places.keys()) cells(row, {});
   const covered = new Set<string>();
   const ofDays = tuplesOfDays(ground, places, perDays);
@@ -104,7 +104,7 @@ const entriesOf = (ground: Ground, question: Question, places: readonly RefPlace
 
 const special = (text: string): number => (text === '(none)' ? 1 : text === '(unknown)' ? 2 : 0);
 
-/** Members by their texts, those without a name last. */
+/** Compares members in their own order; `(none)` and `(unknown)` last. */
 const inOwnOrder = (ground: Ground, names: readonly string[]): ((a: Entry, b: Entry) => number) => {
   const orders: Readonly<Record<string, readonly string[]>> = { ...ORDERS, season: [...ground.world.names.values()] };
   const order = (name: string, x: string, y: string): number =>
@@ -120,7 +120,7 @@ interface Sort {
   readonly sign: 1 | -1;
 }
 
-/** What a query sorts by; the first members of a limit are those with the most where it says nothing. */
+/** The sort keys of a query; `limit` without `order` sorts by the first reading, descending. */
 export const orderOf = ({ order, limit, show, per = [] }: Question): readonly Sort[] => {
   const texts = [
     order ?? (limit === undefined || per.length === 0 ? [] : `${typeof show[0] === 'string' ? show[0] : show[0].is} desc`),
@@ -128,7 +128,7 @@ export const orderOf = ({ order, limit, show, per = [] }: Question): readonly So
   return texts.map((text) => ({ reading: parseReading(text.replace(/ (asc|desc)$/, '')), sign: text.endsWith(' desc') ? -1 : 1 }));
 };
 
-/** Blanks come last whatever the direction. */
+/** Compares values; blanks sort last in both directions. */
 export const byValues = (a: Numbers, b: Numbers, order: readonly Sort[]): number => {
   for (const [k, { sign }] of order.entries()) {
     const [x, y] = [a[k], b[k]];
@@ -138,7 +138,7 @@ export const byValues = (a: Numbers, b: Numbers, order: readonly Sort[]): number
   return 0;
 };
 
-/** Members in the order of readings over the whole range, blanks last, within the groups of a limit. */
+/** Sorts members by readings over the whole range, within the groups of a limit. */
 const sortEntries = (ground: Ground, question: Question, entries: Entry[], cells: CellsOf, within: number): void => {
   const { per } = ground;
   const natural = inOwnOrder(ground, per);
@@ -168,9 +168,9 @@ const keptBy = (question: Question, cells: CellsOf): ((entry: Entry) => boolean)
 };
 
 export interface Members {
-  /** Rows of members in order, by group each with its row of the others. */
+  /** Maps members in order, with the `(others)` row of each group. */
   readonly rowsOf: <T>(own: (entry: Entry) => T, others: (tuple: Tuple, texts: readonly string[]) => T) => T[];
-  /** The members that are listed; the others are what is left. */
+  /** Keys of the listed members. */
   readonly listed: ReadonlySet<string>;
 }
 

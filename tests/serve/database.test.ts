@@ -87,9 +87,9 @@ test('the database is ended and started again under load: answers or clear probl
   const clients = Array.from({ length: 20 }, (_, k) => client(k));
   await new Promise((done) => setTimeout(done, 300));
   database.kill();
-  // Where the database is, is nobody's business who has a key.
+  // Readers with a key get no connection details.
   const told = await (await keyed.get('/models/orders/ask?show=amount', { authorization: `Bearer ${key}` })).json();
-  expect(told).toMatchObject({ status: 503, title: 'the data cannot be read now; the log of the server has the reason' });
+  expect(told).toMatchObject({ status: 503, title: 'the data source is unavailable; see the server log' });
   expect(keyed.log()).toMatch(/127\.0\.0\.1|localhost|ECONN/);
   await new Promise((done) => setTimeout(done, 500));
   database.start();

@@ -434,7 +434,7 @@ describe('keys (V3)', () => {
   test('while they change, every question is answered for one state of them', async () => {
     const seen: string[] = [];
     const waiting: Promise<unknown>[] = [];
-    const told = async (path: string) => {
+    const ask = async (path: string) => {
       const response = await as(holder.key, path);
       const text = await response.text();
       seen.push(response.ok ? [...new Set(text.match(/North|East|South|West|Alps/g))].join() : `${response.status} ${text}`);
@@ -442,12 +442,12 @@ describe('keys (V3)', () => {
     for (let k = 0; k < 6; k++) {
       rights(`holder,${k % 2 === 0 ? 'South' : 'North'}`);
       const asked = Array.from({ length: 24 }, (_, n) =>
-        told(
+        ask(
           `/models/second/ask?show=revenue&per=region&format=csv&range=${2024 + Math.floor(n / 12)}-${String((n % 12) + 1).padStart(2, '0')}`,
         ),
       );
       waiting.push(...asked);
-      // The others wait for their turn when rows say something else.
+      // Other requests are still queued when the rights change.
       await Promise.any(asked);
     }
     await Promise.all(waiting);

@@ -1,7 +1,7 @@
 import { onTestFinished } from 'vitest';
 import { open } from '../../src/index.ts';
 
-/** Opens a book that is closed when the running test has ended. */
+/** Opens a book and closes it after the test. */
 export const openBook = (async (...args: Parameters<typeof open>) => {
   const book = await open(...args);
   onTestFinished(() => book.close());

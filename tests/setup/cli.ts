@@ -69,7 +69,7 @@ export const durchblick = (...args: readonly string[]): TerminalOutcome => {
   return host(args);
 };
 
-/** The same of a command as one types it, its words split as a shell splits them. */
+/** Runs a command line, split into words like a shell does. */
 export const run = (command: string): TerminalOutcome =>
   durchblick(...[...command.matchAll(/'([^']*)'|(\S+)/g)].map(([, quoted, plain]) => quoted ?? plain));
 

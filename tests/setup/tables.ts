@@ -40,7 +40,7 @@ export const loadTables = async (
       `insert into ${table} select ${typed} from unnest(${lists}) as given(${names})`,
       columns.map(({ values }) => values.map((value) => (value === null ? null : String(value)))),
     );
-    // Otherwise the planner guesses until autovacuum comes by.
+    // Without statistics the planner picks slow plans.
     if (rows.length > 1000) await client.query(`analyze ${table}`);
   }
   return {

@@ -48,7 +48,7 @@ describe('escape sequences in members and names never reach a terminal', () => {
     ['markdown', ['ask', model, 'v', '--per', 'k,place', '--format', 'markdown']],
     ['a hint', ['ask', model, 'v', '--where', 'k=\u001b[2Jred']],
     ['a reading', ['ask', model, 'v\u001b[2J']],
-    // Codes that look like colours of our own.
+    // The same SGR codes as our own.
     ['red in a hint', ['ask', model, 'v', '--where', 'k=\u001b[31mred\u001b[8mhidden\u001b[0m']],
     ['red in a reading', ['ask', model, 'v\u001b[1m\u001b[2m']],
     ['red in diff', ['diff', model, model, 'v\u001b[32m']],

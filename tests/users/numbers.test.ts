@@ -248,13 +248,13 @@ describe('an answer that travelled as JSON', () => {
     expect([...again]).toEqual([...result]);
     expect(await again.toParquet()).toEqual(await result.toParquet());
   });
-  test('what is no answer is told', async () => {
+  test('an invalid serialized result is rejected', async () => {
     const whole = (await answer()).toJson();
-    expect(() => resultFromJson({ rows: [] } as never)).toThrow('this is no answer: it has no "asOf"');
-    expect(() => resultFromJson(null as never)).toThrow('this is no answer');
-    expect(() => resultFromJson({ ...whole, rows: 5 } as never)).toThrow('this is no answer: its "rows" is not that of one');
-    expect(() => resultFromJson({ ...whole, rows: [[1]] } as never)).toThrow('its rows have not 4 cells each');
-    expect(() => resultFromJson({ ...whole, columns: [null] } as never)).toThrow('its "columns" is not that of one');
+    expect(() => resultFromJson({ rows: [] } as never)).toThrow('this is not a serialized result: "asOf" is missing');
+    expect(() => resultFromJson(null as never)).toThrow('this is not a serialized result');
+    expect(() => resultFromJson({ ...whole, rows: 5 } as never)).toThrow('"rows" has the wrong type');
+    expect(() => resultFromJson({ ...whole, rows: [[1]] } as never)).toThrow('its rows must have 4 cells each');
+    expect(() => resultFromJson({ ...whole, columns: [null] } as never)).toThrow('"columns" has the wrong type');
   });
   test('an explanation is plain data, and says itself in the words of its model', async () => {
     const book = await open(model, memory({ lines }));

@@ -128,7 +128,7 @@ describe('C1 to C10: the days compared', () => {
     ['n vs previous', 'week', '2026-W33', '2026-08-12', '2026-08-03..2026-08-05'],
     ['n vs year-earlier', 'week', '2026-W33', '2026-08-16', '2025-08-11..2025-08-17'],
     ['n vs [-P52W]', 'month', '2026-08', '2026-08-15', '2025-08-02..2025-08-16'],
-    // More days than its counterpart has.
+    // The counterpart has fewer days.
     ['n over season-to-date vs previous', 'season', 'Spring', '2026-05-20', '2025-09-01..2025-10-31'],
     ['n vs previous', 'month', '2026-07-10/2026-08-31', '2026-08-31', '2026-06-10..2026-06-30'],
     // A range counts in its own periods.

@@ -48,7 +48,7 @@ const throughSessions = (first: Store, sessions: ReadonlySet<Store>): WholeStore
     readsFiles,
     fetched,
     begin: undefined,
-    // Sessions are closed by those who use them.
+    // The callers close their sessions.
     close: async () => undefined,
     rows: kept(
       (store) => store.rows,

@@ -101,7 +101,7 @@ const makeAt = async (
   let own: string | undefined;
   try {
     await makeFolder(folder);
-    // Nobody else can enter it, whatever rights the writer gives the file.
+    // A private folder, because the writer decides the mode of the file.
     own = await mkdtemp(join(folder, '.new-'));
     const aside = join(own, 'copy.parquet');
     await write(aside);
@@ -132,7 +132,7 @@ const saveLearned = async (shelf: CopyShelf): Promise<void> => {
   }
 };
 
-/** The rights that all files have in common, without those to run them. */
+/** The permissions that all files share, without execute. */
 const sharedMode = async (files: readonly FoundFile[]): Promise<number> => {
   const modes = await Promise.all(files.map(async ({ real }) => (await stat(real)).mode));
   return modes.reduce((shared, mode) => shared & mode, 0o666) | 0o600;

@@ -58,7 +58,7 @@ const fileMark = async ({ real }: FoundFile): Promise<readonly [mark: string, si
   }
 };
 
-/** Makes the folder, which is neither committed nor data. */
+/** Creates the cache folder, which is ignored by git and tagged as a cache. */
 export const makeFolder = async (folder: string): Promise<void> => {
   await mkdir(folder, { recursive: true });
   await writeCacheTag(folder);
@@ -67,13 +67,13 @@ export const makeFolder = async (folder: string): Promise<void> => {
   });
 };
 
-/** Only the owner reads what was found out about data. */
+/** Readable by the owner only. */
 const OWN_MODE = 0o600;
 
 /** A small file of JSON that says by a checksum that it is whole; undefined where it is not there, or not what was written. */
 export const readNote = async (path: string): Promise<unknown> => {
   try {
-    // A pipe would never end.
+    // Opening a FIFO would block.
     if (!(await stat(path)).isFile()) return undefined;
     const { check, note } = JSON.parse(await readFile(path, 'utf8')) as { check: string; note: unknown };
     return check === sha(JSON.stringify(note)) ? note : undefined;

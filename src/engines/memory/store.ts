@@ -51,7 +51,7 @@ interface OpenTables {
   readonly hiding: readonly Filter[];
 }
 
-/** Texts of an attribute that rows of some facts have; of versions that are taken now, those of every version (G9). */
+/** Members that rows of these facts reference. A link with `at: now` counts every version of the key (G9). */
 const namedByRows = ({ dimensions }: OpenTables, facts: Iterable<Opened>, attribute: AttributeRef): ReadonlySet<string> => {
   const named = new Set<string>();
   for (const { data } of facts) {

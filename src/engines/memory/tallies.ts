@@ -197,12 +197,13 @@ export const tallies = (opened: Opened, request: TallyRequest): Tallies => {
   return withoutIdle({ ...found, tuples, scale });
 };
 
-/** What has entries of members: only members that have some are part of it, so that no other is told (V3). */
+/** Entries with the index of their member. */
 interface OfMembers {
   readonly tuples: readonly (readonly string[])[];
   readonly member: Int32Array;
 }
 
+/** Removes members without entries, which could be hidden ones (V3). */
 export const withoutIdle = <T extends OfMembers>(all: T): T => {
   const { tuples, member } = all;
   const has = new Uint8Array(tuples.length);

@@ -1,8 +1,8 @@
-// Settings of a session that would change answers, and which server a connection has reached.
+// Session settings that affect results, and the identity of the server.
 import type { ClientBase } from 'pg';
 import type { Dialect } from '../sql/dialect.ts';
 
-/** A database or role may set these otherwise; each changes how values are read or written as text. */
+/** Databases and roles can override these; each changes how values are parsed or formatted. */
 const SETTINGS: Readonly<Record<string, string>> = {
   datestyle: "'ISO, YMD'",
   intervalstyle: "'postgres'",
@@ -13,12 +13,12 @@ const SETTINGS: Readonly<Record<string, string>> = {
   transform_null_equals: 'off',
 };
 
-/** Fixes the settings for the running transaction. */
+/** Applies the settings to the current transaction. */
 export const FIX_SETTINGS = Object.entries(SETTINGS)
   .map(([name, value]) => `set local ${name} = ${value}`)
   .join('; ');
 
-/** A text as a literal that means the same whether backslashes escape in plain literals or not. */
+/** Quotes a text, independent of `standard_conforming_strings`. */
 export const quoteText: Dialect['text'] = (value) => {
   const doubled = value.replaceAll("'", "''");
   return value.includes('\\') ? `E'${doubled.replaceAll('\\', '\\\\')}'` : `'${doubled}'`;
@@ -27,14 +27,14 @@ export const quoteText: Dialect['text'] = (value) => {
 const known = new WeakMap<ClientBase, Promise<string>>();
 
 const ask = async (client: ClientBase, sql: string): Promise<string> => {
-  // Some of it may be closed to the role that connects.
+  // The role may lack the right to call some of these functions.
   const { rows } = await client.query({ text: sql, rowMode: 'array' }).catch(() => ({ rows: [['']] }));
   return String(rows[0][0]);
 };
 
 /**
- * Which server and database a connection has reached: snapshots of another one, restored or failed over to the same address, are
- * numbered alike.
+ * Identifies server, timeline, start and database. After a restore or failover, another server at the same address can return equal
+ * snapshot numbers.
  */
 export const identifyServer = (client: ClientBase): Promise<string> => {
   const found =

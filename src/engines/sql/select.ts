@@ -23,7 +23,7 @@ export interface SqlWorld {
   readonly workingDays: WorkingDays | undefined;
   /** Rows with a later day in a role do not count, by role. */
   readonly latest?: ReadonlyMap<string, number>;
-  /** The day on which versions of dimensions hold that are taken now (G9); `any` for every version of a key. */
+  /** The day that selects versions for links with `at: now` (G9); `any` joins every version of a key. */
   readonly heldOn?: number | 'any';
 }
 

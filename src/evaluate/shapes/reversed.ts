@@ -18,7 +18,7 @@ export const reversedAsk = (
   frame: AskFrame,
 ): CubeAsk => {
   const { fact } = measure.leaf.measure;
-  // A date after the as-of date is not known yet (G11).
+  // Dates after the as-of date are not counted (G11).
   const seen = [from, until].flatMap((role) => seenFilters(fact, role, frame));
   const rows = rowsOf(measure, from, frame, [{ kind: 'order', from, until, is: 'reversed', why: 'told' }, ...seen]);
   return { rows: { ...rows, role: undefined, attributes: [] }, segments: ALL_TIME, aggregate: { kind: 'rows', where: measure.where } };
