@@ -4,9 +4,7 @@ import { DuckDBInstance } from '@duckdb/node-api';
 import { tableFromIPC } from 'apache-arrow';
 import { describe, expect, test } from 'vitest';
 import { calendar, isoOf } from '../../src/index.ts';
-import { DEMO, durchblick, rowsOf } from '../setup/cli.ts';
-import { makeFolder } from '../setup/folder.ts';
-import { connectPostgres } from '../setup/postgres.ts';
+import { connectPostgres, DEMO, durchblick, makeFolder, rowsOf } from '../setup/builders.ts';
 
 const postgres = await connectPostgres();
 await postgres.client.query('create schema calendar_file; set search_path = calendar_file');

@@ -2,9 +2,7 @@ import { beforeAll, expect, test } from 'vitest';
 import { loadZones } from '../../src/calendar/dates.ts';
 import { readHolidays } from '../../src/files/ics.ts';
 import { defineModel, isoOf, open, toDay } from '../../src/index.ts';
-import { openBook } from '../setup/book.ts';
-import { engineOver } from '../setup/engine.ts';
-import { table } from '../setup/table.ts';
+import { engineOver, openBook, table } from '../setup/builders.ts';
 
 beforeAll(() => loadZones('Europe/Berlin'));
 

@@ -1,7 +1,6 @@
 import { describe, expect, test } from 'vitest';
 import { open, toDay } from '../../src/index.ts';
-import { engineOver } from '../setup/engine.ts';
-import { factModel } from '../setup/model.ts';
+import { engineOver, factModel } from '../setup/builders.ts';
 
 // Two days of data: whatever lies further away is there only because a window or a comparison reaches it (U8, M12).
 const model = factModel(

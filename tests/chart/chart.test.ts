@@ -2,13 +2,10 @@ import { join } from 'node:path';
 import { parse, View } from 'vega';
 import { compile } from 'vega-lite';
 import { afterAll, beforeAll, describe, expect, test } from 'vitest';
-import { type ChartOptions, chartSpec, renderChart } from '../../src/chart/index.ts';
 import { DARK, LIGHT } from '../../src/chart/look.ts';
-import { memory } from '../../src/engines/memory/index.ts';
-import { loadModel } from '../../src/files/node.ts';
 import { type Book, open, type Question, type Result } from '../../src/index.ts';
-import { ROOT } from '../setup/cli.ts';
-import { factModel } from '../setup/model.ts';
+import { factModel, ROOT } from '../setup/builders.ts';
+import { type ChartOptions, chartSpec, loadModel, memory, renderChart } from '../setup/library.ts';
 
 let book: Book;
 beforeAll(async () => {
@@ -78,17 +75,14 @@ describe('labels of an axis never touch', () => {
     ...'mtd qtd ytd wtd fiscal-ytd rolling-7-days rolling-28-days rolling-3-months rolling-12-months'.split(' '),
     ...'last-14-days fiscal-qtd to-date'.split(' '),
   ];
+  // biome-ignore format: one case a line
   test.each<[string, Question, ChartOptions]>([
     ['60 months', { show: ['revenue'], by: 'month', range: '2023-01/2027-12' }, {}],
     ['400 days', { show: ['revenue', 'revenue vs year-earlier'], by: 'day', range: '2025-04-16/2026-05-20' }, {}],
     ['12 windows', { show: ['revenue', 'revenue vs year-earlier'], by: windows }, {}],
     ['14 days', { show: ['revenue'], by: 'day', range: 'last-14-days' }, {}],
     ['months on a phone', { show: ['revenue', 'budget'], by: 'month', range: '2026' }, { width: 300 }],
-    [
-      'weeks by region, small multiples',
-      { show: ['revenue', 'revenue vs year-earlier'], by: 'week', per: ['region'], range: '2025-W18/2026-W21' },
-      {},
-    ],
+    ['weeks by region, small multiples', { show: ['revenue', 'revenue vs year-earlier'], by: 'week', per: ['region'], range: '2025-W18/2026-W21' }, {}],
     ['weeks of four years on a phone', { show: ['orders'], by: 'week', range: '2023-W01/2026-W21' }, { width: 300 }],
     ['members down the side', { show: ['revenue', 'budget'], per: ['family'], range: '2026-04' }, { width: 420 }],
   ])('%s', async (_, question, options) => {

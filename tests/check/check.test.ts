@@ -1,7 +1,6 @@
 import { expect, test } from 'vitest';
 import { defineModel, type Finding, isoOf, type ModelInput, open, toDay } from '../../src/index.ts';
-import { ENGINE, engineOver } from '../setup/engine.ts';
-import type { Tables } from '../setup/tables.ts';
+import { ENGINE, engineOver, type Tables } from '../setup/builders.ts';
 
 const input: ModelInput = {
   calendar: { yearSystems: { retail: { pattern: '4-4-5', ends: 'saturday nearest june 30', label: 'R{year}' } } },

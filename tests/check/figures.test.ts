@@ -1,7 +1,6 @@
 import { expect, test } from 'vitest';
 import { defineModel, type ModelInput, open } from '../../src/index.ts';
-import { openBook } from '../setup/book.ts';
-import { engineOver } from '../setup/engine.ts';
+import { engineOver, openBook } from '../setup/builders.ts';
 
 const input: ModelInput = {
   calendar: { yearSystems: { fiscal: { starts: '--07-01', label: 'FY{year}' } } },

@@ -1,6 +1,7 @@
 // Most tests run commands in a process that has run others before; what they print there is what they print alone.
+
 import { expect, test } from 'vitest';
-import { alone, DEMO, durchblick } from '../setup/cli.ts';
+import { alone, DEMO, durchblick } from '../setup/builders.ts';
 
 const COMMANDS: readonly (readonly string[])[] = [
   ['ask', DEMO, 'revenue', 'revenue vs year-earlier as change', '--by', 'month', '--range', '2026'],

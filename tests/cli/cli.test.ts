@@ -1,8 +1,7 @@
 import { cpSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { describe, expect, test } from 'vitest';
-import { DEMO, durchblick, rowsOf } from '../setup/cli.ts';
-import { makeFolder } from '../setup/folder.ts';
+import { DEMO, durchblick, makeFolder, rowsOf } from '../setup/builders.ts';
 
 const folder = (): string => makeFolder();
 
@@ -157,67 +156,20 @@ describe('bad input: one clear message on stderr, nothing on stdout, no stack tr
     expect(outcome.code).toBe(code);
   });
 
+  // biome-ignore format: one case a line
   const spoils: [string, string, (text: string) => string, number, RegExp][] = [
     ['wrong YAML', 'model.yaml', (text) => text.replace('facts:', 'facts: ['), 2, /model\.yaml:\d+:\d+: /],
-    [
-      'doubled key',
-      'model.yaml',
-      (text) => text.replace('locale: en-GB', 'locale: en-GB\nlocale: de'),
-      2,
-      /model\.yaml:7:1: the key "locale" stands twice/,
-    ],
-    [
-      'unknown key',
-      'model.yaml',
-      (text) => text.replace('grain: day', 'grian: day'),
-      2,
-      /model\.yaml:\d+:5: there is no key "grian" here\nDid you mean "grain"/,
-    ],
+    ['doubled key', 'model.yaml', (text) => text.replace('locale: en-GB', 'locale: en-GB\nlocale: de'), 2, /model\.yaml:7:1: the key "locale" stands twice/],
+    ['unknown key', 'model.yaml', (text) => text.replace('grain: day', 'grian: day'), 2, /model\.yaml:\d+:5: there is no key "grian" here\nDid you mean "grain"/],
     ['wrong type', 'model.yaml', (text) => text.replace('name: Grünhof nurseries', 'name: [a]'), 2, /"name" is a list\nIt takes text/],
-    [
-      'unknown source',
-      'model.yaml',
-      (text) => text.replace('source: order_lines', 'source: order_line'),
-      2,
-      /no source "order_line"[\s\S]*"order_lines"/,
-    ],
+    ['unknown source', 'model.yaml', (text) => text.replace('source: order_lines', 'source: order_line'), 2, /no source "order_line"[\s\S]*"order_lines"/],
     ['unknown role', 'model.yaml', (text) => text.replace('sum: quantity, role: ordered', 'sum: quantity, role: order'), 2, /"ordered"/],
-    [
-      'missing file',
-      'model.yaml',
-      (text) => text.replace('budget.csv', 'budgets.csv'),
-      2,
-      /model\.yaml:\d+:\d+: cannot read data\/budgets\.csv/,
-    ],
-    [
-      'missing column',
-      'model.yaml',
-      (text) => text.replace('counted: counted_on', 'counted: counted'),
-      2,
-      /no column "counted"[\s\S]*"counted_on"/,
-    ],
-    [
-      'formula with a fault',
-      'model.yaml',
-      (text) => text.replace('is: revenue / orders', 'is: revenue / order'),
-      2,
-      /model\.yaml:\d+:\d+: there is no measure[\s\S]*"orders"/,
-    ],
-    [
-      'contradictory year system',
-      'model.yaml',
-      (text) => text.replace('starts: "--10-01",', 'starts: "--10-01", pattern: 4-4-5,'),
-      2,
-      /both of months/,
-    ],
+    ['missing file', 'model.yaml', (text) => text.replace('budget.csv', 'budgets.csv'), 2, /model\.yaml:\d+:\d+: cannot read data\/budgets\.csv/],
+    ['missing column', 'model.yaml', (text) => text.replace('counted: counted_on', 'counted: counted'), 2, /no column "counted"[\s\S]*"counted_on"/],
+    ['formula with a fault', 'model.yaml', (text) => text.replace('is: revenue / orders', 'is: revenue / order'), 2, /model\.yaml:\d+:\d+: there is no measure[\s\S]*"orders"/],
+    ['contradictory year system', 'model.yaml', (text) => text.replace('starts: "--10-01",', 'starts: "--10-01", pattern: 4-4-5,'), 2, /both of months/],
     ['day past the 28th', 'model.yaml', (text) => text.replace('--10-01', '--10-31'), 2, /up to the 28th/],
-    [
-      'bad date (D3)',
-      'data/order_lines.csv',
-      (text) => text.replace('2023-01-02', '2023-02-30'),
-      1,
-      /row 1, column ordered_on: "2023-02-30" is not a date \(1 bad value\)/,
-    ],
+    ['bad date (D3)', 'data/order_lines.csv', (text) => text.replace('2023-01-02', '2023-02-30'), 1, /row 1, column ordered_on: "2023-02-30" is not a date \(1 bad value\)/],
     ['bad number', 'data/budget.csv', (text) => text.replace(',Bulbs,', ',Bulbs,x'), 1, /row 1, column amount: "x\d+" is not a number/],
     ['ragged line', 'data/regions.csv', (text) => `${text}6,East\n`, 1, /it has 2 fields, the header has 4/],
     ['doubled key in data (G8)', 'data/regions.csv', (text) => `${text}1,Twice,Germany,9\n`, 1, /region_id = "1" stands in rows 1 and 6/],

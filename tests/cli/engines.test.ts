@@ -4,12 +4,8 @@ import { DuckDBInstance } from '@duckdb/node-api';
 import { tableFromIPC } from 'apache-arrow';
 import { parquetReadObjects } from 'hyparquet';
 import { afterAll, beforeAll, describe, expect, inject, test } from 'vitest';
-import { postgres } from '../../src/engines/postgres/index.ts';
-import { loadModel } from '../../src/files/node.ts';
-import { openBook } from '../setup/book.ts';
-import { DEMO, durchblick, ROOT, run } from '../setup/cli.ts';
-import { makeFolder } from '../setup/folder.ts';
-import { table } from '../setup/table.ts';
+import { DEMO, durchblick, makeFolder, openBook, ROOT, run, table } from '../setup/builders.ts';
+import { loadModel, postgres } from '../setup/library.ts';
 
 const folder = makeFolder();
 const QUESTION = [

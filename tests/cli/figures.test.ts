@@ -2,8 +2,7 @@ import { writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { expect, test } from 'vitest';
 import { parse } from 'yaml';
-import { DEMO, durchblick } from '../setup/cli.ts';
-import { makeFolder } from '../setup/folder.ts';
+import { DEMO, durchblick, makeFolder } from '../setup/builders.ts';
 
 /** A model over a CSV file in a folder of its own. */
 const written = (figures: string): string => {

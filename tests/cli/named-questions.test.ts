@@ -1,13 +1,9 @@
 import { readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { expect, test } from 'vitest';
-import { memory } from '../../src/engines/memory/index.ts';
-import { loadModel } from '../../src/files/node.ts';
 import { defineModel, open, type Question } from '../../src/index.ts';
-import { openBook } from '../setup/book.ts';
-import { durchblick, ROOT } from '../setup/cli.ts';
-import { makeFolder } from '../setup/folder.ts';
-import { factModel } from '../setup/model.ts';
+import { durchblick, factModel, makeFolder, openBook, ROOT } from '../setup/builders.ts';
+import { loadModel, memory } from '../setup/library.ts';
 
 const DEMO = join(ROOT, 'demo');
 const csv = (...args: string[]): string => {

@@ -1,14 +1,11 @@
 import { writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, test } from 'vitest';
-import { memory } from '../../src/engines/memory/index.ts';
-import { loadModel } from '../../src/files/node.ts';
 import { type Book, type NamedEntry, open, type Question } from '../../src/index.ts';
 import { namesOf } from '../../src/result/names.ts';
 import { loadWords } from '../../src/words/words.ts';
-import { durchblick, ROOT } from '../setup/cli.ts';
-import { makeFolder } from '../setup/folder.ts';
-import { factModel } from '../setup/model.ts';
+import { durchblick, factModel, makeFolder, ROOT } from '../setup/builders.ts';
+import { loadModel, memory } from '../setup/library.ts';
 
 await loadWords('en');
 

@@ -1,9 +1,8 @@
 import { DuckDBInstance } from '@duckdb/node-api';
 import { afterAll, beforeAll, describe, expect, test } from 'vitest';
-import { memory } from '../../src/engines/memory/index.ts';
-import { loadModel } from '../../src/files/node.ts';
 import { open, type Question } from '../../src/index.ts';
-import { DEMO, durchblick, ROOT, rowsOf } from '../setup/cli.ts';
+import { DEMO, durchblick, ROOT, rowsOf } from '../setup/builders.ts';
+import { loadModel, memory } from '../setup/library.ts';
 
 /** The questions of the tour, against sums written by hand in SQL over the same files. */
 let sql: (text: string) => Promise<string[][]>;

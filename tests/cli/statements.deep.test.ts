@@ -3,8 +3,7 @@ import { join } from 'node:path';
 import { DuckDBInstance } from '@duckdb/node-api';
 import { expect, test } from 'vitest';
 import { TOUR } from '../../src/cli/demo.ts';
-import { DEMO, durchblick } from '../setup/cli.ts';
-import { makeFolder } from '../setup/folder.ts';
+import { DEMO, durchblick, makeFolder } from '../setup/builders.ts';
 
 /** The arguments of a command, as a shell would take them apart. */
 const words = (command: string): string[] => (command.match(/'[^']*'|\S+/g) ?? []).map((word) => word.replace(/^'|'$/g, ''));

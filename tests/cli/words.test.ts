@@ -1,8 +1,7 @@
 import { readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { expect, test } from 'vitest';
-import { DEMO, durchblick } from '../setup/cli.ts';
-import { makeFolder } from '../setup/folder.ts';
+import { DEMO, durchblick, makeFolder } from '../setup/builders.ts';
 
 test('check --alerts says what fires and exits with 3; without one with 0', () => {
   const fired = durchblick('check', DEMO, '--alerts');

@@ -2,11 +2,10 @@ import { readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { expect, test } from 'vitest';
 import { dictionaryFor, dictionaryHtml, dictionaryMarkdown } from '../../src/dictionary/index.ts';
-import { memory } from '../../src/engines/memory/index.ts';
 import { defineModel, type ModelInput, open } from '../../src/index.ts';
 import { openFile, serious } from '../setup/browser.ts';
-import { DEMO, durchblick } from '../setup/cli.ts';
-import { makeFolder } from '../setup/folder.ts';
+import { DEMO, durchblick, makeFolder } from '../setup/builders.ts';
+import { memory } from '../setup/library.ts';
 
 const input: ModelInput = {
   name: 'Model <b>& more',

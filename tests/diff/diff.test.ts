@@ -2,11 +2,9 @@ import { cpSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { expect, test } from 'vitest';
 import { type DiffReport, diffSides, diffText, type Side } from '../../src/diff/index.ts';
-import { memory } from '../../src/engines/memory/index.ts';
 import { defineModel, type ModelInput, type Question } from '../../src/index.ts';
-import { DEMO, durchblick, ROOT, run } from '../setup/cli.ts';
-import { makeFolder } from '../setup/folder.ts';
-import { table } from '../setup/table.ts';
+import { DEMO, durchblick, makeFolder, ROOT, run, table } from '../setup/builders.ts';
+import { memory } from '../setup/library.ts';
 
 type Row = Record<string, unknown>;
 type Tables = Readonly<Record<string, readonly Row[]>>;
@@ -128,13 +126,7 @@ test.each<[string, object, Change, string, number]>([
     'definition: defined differently: measure budget',
     3,
   ],
-  [
-    'the start of a year',
-    { show: ['revenue'], by: 'fiscal-quarter' },
-    input((m) => (m.calendar.yearSystems.fiscal.starts = '--02-01')),
-    'calendar: the calendar differs: fiscal',
-    3,
-  ],
+  ['the start of a year', { show: ['revenue'], by: 'fiscal-quarter' }, input((m) => (m.calendar.yearSystems.fiscal.starts = '--02-01')), 'calendar: the calendar differs: fiscal', 3],
   [
     'the rule of weeks',
     { show: ['revenue'], by: 'week', gaps: 'hide' },

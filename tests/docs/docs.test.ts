@@ -7,9 +7,7 @@ import { pathToFileURL } from 'node:url';
 import { expect, test } from 'vitest';
 import { renderPages } from '../../scripts/docs.ts';
 import { defineModel, type Engine, open } from '../../src/index.ts';
-import { openBook } from '../setup/book.ts';
-import { durchblick, ROOT } from '../setup/cli.ts';
-import { table } from '../setup/table.ts';
+import { durchblick, openBook, ROOT, table } from '../setup/builders.ts';
 
 const read = (name: string): string => readFileSync(join(ROOT, name), 'utf8');
 const pages = [

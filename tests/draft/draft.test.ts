@@ -3,13 +3,9 @@ import { join } from 'node:path';
 import { parquetWriteBuffer } from 'hyparquet-writer';
 import { expect, test } from 'vitest';
 import { draftModel } from '../../src/draft/index.ts';
-import { memory } from '../../src/engines/memory/index.ts';
-import { parseModel } from '../../src/files/yaml.ts';
 import type { Question } from '../../src/index.ts';
-import { openBook } from '../setup/book.ts';
-import { durchblick, ROOT } from '../setup/cli.ts';
-import { makeFolder } from '../setup/folder.ts';
-import { table } from '../setup/table.ts';
+import { durchblick, makeFolder, openBook, ROOT, table } from '../setup/builders.ts';
+import { memory, parseModel } from '../setup/library.ts';
 
 const bytes = (text: string): Uint8Array => new TextEncoder().encode(text);
 const files = (texts: Readonly<Record<string, string>>) => Object.entries(texts).map(([file, text]) => ({ file, bytes: bytes(text) }));
@@ -46,17 +42,14 @@ test('the demo: orders, links, promises, a monthly budget in revisions, a level,
   expect(guesses).toContain('3% of its keys are not in products.csv');
 });
 
+// biome-ignore format: one case a line
 test.each([
   ['dd.MM.yyyy', ['05.01.2026', '17.02.2026', '31.12.2026'], 'format: dd.MM.yyyy'],
   ['MM/dd/yyyy', ['01/05/2026', '02/17/2026', '12/31/2026'], 'format: MM/dd/yyyy'],
   ['dd.MM.yyyy HH:mm', ['05.01.2026 08:30', '17.02.2026 19:05', '31.12.2026 00:00'], 'format: dd.MM.yyyy HH:mm'],
   ['M/d/yyyy h:mm a', ['1/5/2026 8:30 PM', '2/17/2026 11:05 AM', '12/31/2026 1:00 AM'], 'format: M/d/yyyy h:mm a'],
   ['eight digits', ['20260105', '20260217', '20261231'], 'sold: sold_on'],
-  [
-    'ISO with offsets',
-    ['2026-01-05T10:00:00Z', '2026-02-17T23:30:00+02:00', '2026-12-31T12:00:00Z'],
-    'decides on which day a timestamp lies',
-  ],
+  ['ISO with offsets', ['2026-01-05T10:00:00Z', '2026-02-17T23:30:00+02:00', '2026-12-31T12:00:00Z'], 'decides on which day a timestamp lies'],
   ['a placeholder', ['2026-01-05', '2026-02-17', '9999-12-31'], 'blank-dates: [ 9999-12-31 ]'],
 ])('dates written as %s', async (_, dates, expected) => {
   const text = `sold_on,shop,amount\n${dates.map((date, k) => `${date},Kiel,${k + 1}`).join('\n')}\n`;

@@ -1,9 +1,8 @@
 import { join } from 'node:path';
 import { expect, test } from 'vitest';
-import { duckdb } from '../../src/engines/duckdb/index.ts';
-import { loadModel } from '../../src/files/node.ts';
 import { open, type Question } from '../../src/index.ts';
-import { ROOT } from '../setup/cli.ts';
+import { ROOT } from '../setup/builders.ts';
+import { duckdb, loadModel } from '../setup/library.ts';
 
 const QUESTIONS: readonly Question[] = [
   { show: ['revenue', 'revenue vs year-earlier', 'orders'], by: 'month', per: ['product'] },

@@ -2,17 +2,10 @@ import { join } from 'node:path';
 import { DuckDBInstance } from '@duckdb/node-api';
 import { afterAll, beforeAll, describe, expect, test } from 'vitest';
 import { orderModel, orderStatements } from '../../bench/orders.ts';
-import { duckdb } from '../../src/engines/duckdb/index.ts';
-import { memory } from '../../src/engines/memory/index.ts';
-import { postgres } from '../../src/engines/postgres/index.ts';
 import type { Statement } from '../../src/engines/sql/database.ts';
 import { type Book, defineModel, type Engine, type Model, open, type Question } from '../../src/index.ts';
-import { openBook } from '../setup/book.ts';
-import { makeFolder } from '../setup/folder.ts';
-import { factModel } from '../setup/model.ts';
-import { type Postgres, startPostgres } from '../setup/postgres.ts';
-import { table } from '../setup/table.ts';
-import { loadTables, type Tables } from '../setup/tables.ts';
+import { factModel, loadTables, makeFolder, openBook, type Postgres, startPostgres, type Tables, table } from '../setup/builders.ts';
+import { duckdb, memory, postgres } from '../setup/library.ts';
 
 let server: Postgres;
 beforeAll(async () => {

@@ -1,12 +1,8 @@
 import { expect, test } from 'vitest';
-import { duckdb } from '../../src/engines/duckdb/index.ts';
-import { memory } from '../../src/engines/memory/index.ts';
-import { postgres } from '../../src/engines/postgres/index.ts';
 import { defineModel, type Model, type Question } from '../../src/index.ts';
-import { openBook } from '../setup/book.ts';
+import { connectPostgres, loadTables, openBook, type Tables } from '../setup/builders.ts';
 import { isDeep } from '../setup/draws.ts';
-import { connectPostgres } from '../setup/postgres.ts';
-import { loadTables, type Tables } from '../setup/tables.ts';
+import { duckdb, memory, postgres } from '../setup/library.ts';
 
 const server = await connectPostgres();
 

@@ -1,14 +1,14 @@
 // A coordinator that is killed, and one that is there again: an answer or a clear error, never a wrong number (V6).
+
 import { spawnSync } from 'node:child_process';
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { inspect } from 'node:util';
 import { expect, test } from 'vitest';
-import { trino } from '../../src/engines/trino/index.ts';
 import { defineModel, open } from '../../src/index.ts';
-import { openBook } from '../setup/book.ts';
+import { factModel, openBook } from '../setup/builders.ts';
 import { cluster, loadIntoCluster } from '../setup/cluster.ts';
-import { factModel } from '../setup/model.ts';
+import { trino } from '../setup/library.ts';
 
 const model = factModel(
   'sales',

@@ -1,7 +1,5 @@
 import { expect, test } from 'vitest';
-import { openBook } from '../setup/book.ts';
-import { ROOT } from '../setup/cli.ts';
-import { factModel } from '../setup/model.ts';
+import { factModel, openBook, ROOT } from '../setup/builders.ts';
 
 /** The package as it is built: only there is the second thread. */
 const built = (path: string): Promise<unknown> => import(`${ROOT}dist/${path}`);

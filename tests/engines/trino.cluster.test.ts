@@ -1,4 +1,5 @@
 // A real cluster, where there can be one (CONTRIBUTING.md).
+
 import { once } from 'node:events';
 import { rmSync, writeFileSync } from 'node:fs';
 import { createServer } from 'node:http';
@@ -6,14 +7,10 @@ import type { AddressInfo } from 'node:net';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, test } from 'vitest';
 import { type Connection, statement } from '../../src/engines/trino/client.ts';
-import { type StatementRun, trino, workersOf } from '../../src/engines/trino/index.ts';
 import { type Book, type DurchblickError, defineModel, open } from '../../src/index.ts';
-import { openBook } from '../setup/book.ts';
-import { durchblick } from '../setup/cli.ts';
+import { durchblick, factModel, makeFolder, openBook, table } from '../setup/builders.ts';
 import { clusterUrl } from '../setup/cluster.ts';
-import { makeFolder } from '../setup/folder.ts';
-import { factModel } from '../setup/model.ts';
-import { table } from '../setup/table.ts';
+import { type StatementRun, trino, workersOf } from '../setup/library.ts';
 
 const model = factModel(
   'sales',

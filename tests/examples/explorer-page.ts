@@ -1,10 +1,9 @@
 import { join } from 'node:path';
 import { afterAll, expect } from 'vitest';
-import { memory } from '../../src/engines/memory/index.ts';
-import { loadModel } from '../../src/files/node.ts';
 import { open, type Question } from '../../src/index.ts';
 import { openBuilt } from '../setup/browser.ts';
-import { ROOT } from '../setup/cli.ts';
+import { ROOT } from '../setup/builders.ts';
+import { loadModel, memory } from '../setup/library.ts';
 
 /** The explorer in a browser, and the library over the same model beside it. */
 export const openExplorer = async () => {

@@ -3,7 +3,7 @@ import { join } from 'node:path';
 import { parquetWriteBuffer } from 'hyparquet-writer';
 import { expect, test, vi } from 'vitest';
 import { serious } from '../setup/browser.ts';
-import { makeFolder } from '../setup/folder.ts';
+import { makeFolder } from '../setup/builders.ts';
 import { openExplorer, START } from './explorer-page.ts';
 
 const { page, url, context, errors, readTable, shows, choose, textbox } = await openExplorer();

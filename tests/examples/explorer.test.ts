@@ -1,13 +1,10 @@
 import { cpSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { expect, test } from 'vitest';
-import { memory } from '../../src/engines/memory/index.ts';
-import { loadModel } from '../../src/files/node.ts';
 import type { Question } from '../../src/index.ts';
-import { openBook } from '../setup/book.ts';
 import { readDownload, serious } from '../setup/browser.ts';
-import { durchblick, ROOT } from '../setup/cli.ts';
-import { makeFolder } from '../setup/folder.ts';
+import { durchblick, makeFolder, openBook, ROOT } from '../setup/builders.ts';
+import { loadModel, memory } from '../setup/library.ts';
 import { openExplorer, START } from './explorer-page.ts';
 
 const { page, errors, book, readTable, shows, choose, goTo, textbox } = await openExplorer();

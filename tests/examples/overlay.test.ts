@@ -1,11 +1,10 @@
 import { join } from 'node:path';
 import type { Page } from 'playwright-core';
 import { afterAll, beforeAll, expect, test } from 'vitest';
-import { memory } from '../../src/engines/memory/index.ts';
-import { loadModel } from '../../src/files/node.ts';
 import { type Book, open } from '../../src/index.ts';
 import { type Opened, openApplication, serious } from '../setup/browser.ts';
-import { ROOT } from '../setup/cli.ts';
+import { ROOT } from '../setup/builders.ts';
+import { loadModel, memory } from '../setup/library.ts';
 
 let opened: Opened;
 let page: Page;

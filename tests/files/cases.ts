@@ -102,14 +102,8 @@ const structure: FileCase[] = [
   csv('single quotes are text', `d,k,v\n${DAY},'a',1\n`, [[DAY, "'a'", 1]]),
   ...[';', '\t', '|'].flatMap((separator) => [
     csv(`parted by ${JSON.stringify(separator)}`, `d,k,v\n${TWO}`.replaceAll(',', separator), [A, B]),
-    csv(
-      `parted by ${JSON.stringify(separator)}, with a comma in a field`,
-      `d,k,v\n${DAY},a,1\n`.replaceAll(',', separator).replace('a', 'a,b'),
-      [[DAY, 'a,b', 1]],
-    ),
-    csv(`parted by ${JSON.stringify(separator)}, quoted`, `d,k,v\n${DAY},"a${separator}b",1\n`.replaceAll(',', separator), [
-      [DAY, `a${separator}b`, 1],
-    ]),
+    csv(`parted by ${JSON.stringify(separator)}, with a comma in a field`, `d,k,v\n${DAY},a,1\n`.replaceAll(',', separator).replace('a', 'a,b'), [[DAY, 'a,b', 1]]),
+    csv(`parted by ${JSON.stringify(separator)}, quoted`, `d,k,v\n${DAY},"a${separator}b",1\n`.replaceAll(',', separator), [[DAY, `a${separator}b`, 1]]),
   ]),
   csv('separators inside a quoted name do not count', `d,"k;;;;;",v,k\n${DAY},x,1,a\n`, [A]),
   csv('as many semicolons as commas: the comma', `d,k,v,x;y;z;\n${DAY},a,1,2\n`, [A]),
@@ -451,19 +445,9 @@ const typed: FileCase[] = [
   ofArrow('a day as a key of 64 bits', { d: rawVector(new arrow.Int64(), BigInt64Array.of(20260105n), 1) }, [A]),
   ofArrow('a day as a fraction', { d: rawVector(new arrow.Float64(), Float64Array.of(20260105), 1) }, [A]),
   ofArrow('nanoseconds before midnight', { d: rawVector(new arrow.Timestamp(NANO, null), BigInt64Array.of(20459n * 86_400_000_000_000n - 1n), 1) }, [A]),
-  ofArrow(
-    'an instant of nanoseconds',
-    { d: rawVector(new arrow.Timestamp(NANO, 'UTC'), BigInt64Array.of(20459n * 86_400_000_000_000n - 1n), 1) },
-    [['2026-01-06', 'a', 1]],
-    BERLIN,
-  ),
+  ofArrow('an instant of nanoseconds', { d: rawVector(new arrow.Timestamp(NANO, 'UTC'), BigInt64Array.of(20459n * 86_400_000_000_000n - 1n), 1) }, [['2026-01-06', 'a', 1]], BERLIN),
   ofArrow('microseconds before 1970', { d: rawVector(new arrow.Timestamp(arrow.TimeUnit.MICROSECOND, null), BigInt64Array.of(-1n), 1) }, [['1969-12-31', 'a', 1]]),
-  ofArrow(
-    'an instant before 1970',
-    { d: rawVector(new arrow.Timestamp(arrow.TimeUnit.MICROSECOND, 'UTC'), BigInt64Array.of(-3_600_000_001n), 1) },
-    [['1969-12-31', 'a', 1]],
-    BERLIN,
-  ),
+  ofArrow('an instant before 1970', { d: rawVector(new arrow.Timestamp(arrow.TimeUnit.MICROSECOND, 'UTC'), BigInt64Array.of(-3_600_000_001n), 1) }, [['1969-12-31', 'a', 1]], BERLIN),
   ofArrow('seconds', { d: rawVector(new arrow.Timestamp(arrow.TimeUnit.SECOND, null), BigInt64Array.of(20458n * 86400n), 1) }, [A]),
   ofArrow(
     'a timestamp as a member is its day',
@@ -484,11 +468,7 @@ const typed: FileCase[] = [
   ofArrow('decimals', { v: rawVector(new arrow.Decimal(2, 20, 128), Uint32Array.of(150, 0, 0, 0), 1) }, [[DAY, 'a', 1.5]]),
   ofArrow('negative decimals', { v: rawVector(new arrow.Decimal(2, 20, 128), Uint32Array.of(0xffffff6a, 0xffffffff, 0xffffffff, 0xffffffff), 1) }, [[DAY, 'a', -1.5]]),
   ofArrow('decimals as members', { k: rawVector(new arrow.Decimal(4, 20, 128), Uint32Array.of(15000, 0, 0, 0), 1) }, [[DAY, '1.5', 1]]),
-  ofArrow(
-    'nothing but blanks',
-    { v: arrow.makeVector(arrow.makeData({ type: new arrow.Null(), length: 1, nullCount: 1 } as never) as never) as arrow.Vector },
-    [[DAY, 'a', null]],
-  ),
+  ofArrow('nothing but blanks', { v: arrow.makeVector(arrow.makeData({ type: new arrow.Null(), length: 1, nullCount: 1 } as never) as never) as arrow.Vector }, [[DAY, 'a', null]]),
   ofArrow('lists', { v: vector([[1]], new arrow.List(new arrow.Field('item', new arrow.Int32()))) }, fault('unusable-column', 'column v holds lists')),
   ofArrow('lists that nobody uses', { x: vector([[1]], new arrow.List(new arrow.Field('item', new arrow.Int32()))) }, [A]),
   ofArrow('bytes', { k: vector([Uint8Array.of(1)], new arrow.Binary()) }, fault('unusable-column', 'column k holds bytes')),

@@ -2,12 +2,9 @@ import { readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { DuckDBInstance } from '@duckdb/node-api';
 import { expect, test } from 'vitest';
-import { duckdb } from '../../src/engines/duckdb/index.ts';
-import { withTyped } from '../../src/engines/duckdb/typed-files.ts';
-import { memory } from '../../src/engines/memory/index.ts';
-import { folderFiles } from '../../src/files/node.ts';
+import { makeFolder } from '../setup/builders.ts';
 import { isDeep } from '../setup/draws.ts';
-import { makeFolder } from '../setup/folder.ts';
+import { duckdb, folderFiles, memory, withTyped } from '../setup/library.ts';
 import { FILE_CASES, type FileCase, type Row } from './cases.ts';
 import { modelOf, readBy, sorted } from './reading.ts';
 
@@ -41,6 +38,7 @@ test('there are at least 300 files, each with a name of its own', () => {
 test.each(FILES)('V7, $name', checkReaders);
 
 /** Columns of Parquet by the types that DuckDB writes, and what they mean. */
+// biome-ignore format: one case a line
 const PARQUET: readonly (readonly [type: string, columns: string, want: FileCase['want'], zone?: string])[] = [
   ['dates', `date '2026-01-05' as d, 'a' as k, 1 as v`, [['2026-01-05', 'a', 1]]],
   ['timestamps', `timestamp '2026-01-05 23:59:59.999999' as d, 'a' as k, 1 as v`, [['2026-01-05', 'a', 1]]],
@@ -51,11 +49,7 @@ const PARQUET: readonly (readonly [type: string, columns: string, want: FileCase
   ['days as keys of 64 bits', `20260105::bigint as d, 'a' as k, 1 as v`, [['2026-01-05', 'a', 1]]],
   ['days as keys that are none', `20261305::bigint as d, 'a' as k, 1 as v`, { code: 'bad-dates', says: '"20261305" is not a date' }],
   ['members of 64 bits', `date '2026-01-05' as d, 9007199254740993::bigint as k, 1 as v`, [['2026-01-05', '9007199254740993', 1]]],
-  [
-    'members of unsigned 64 bits',
-    `date '2026-01-05' as d, 18446744073709551615::ubigint as k, 1 as v`,
-    [['2026-01-05', '18446744073709551615', 1]],
-  ],
+  ['members of unsigned 64 bits', `date '2026-01-05' as d, 18446744073709551615::ubigint as k, 1 as v`, [['2026-01-05', '18446744073709551615', 1]]],
   ['decimals', `date '2026-01-05' as d, 'a' as k, 1234567.25::decimal(18, 2) as v`, [['2026-01-05', 'a', 1234567.25]]],
   ['decimals of 38 digits', `date '2026-01-05' as d, 'a' as k, 1.5::decimal(38, 10) as v`, [['2026-01-05', 'a', 1.5]]],
   [
@@ -76,11 +70,7 @@ const PARQUET: readonly (readonly [type: string, columns: string, want: FileCase
   ['bytes', `date '2026-01-05' as d, 'a'::blob as k, 1 as v`, { code: 'unusable-column', says: 'column k holds bytes' }],
   ['times of day', `date '2026-01-05' as d, time '10:00' as k, 1 as v`, { code: 'unusable-column', says: 'times of day' }],
   ['intervals', `date '2026-01-05' as d, interval 1 day as k, 1 as v`, { code: 'unusable-column', says: 'intervals' }],
-  [
-    'universal identifiers',
-    `date '2026-01-05' as d, '123e4567-e89b-12d3-a456-426614174000'::uuid as k, 1 as v`,
-    [['2026-01-05', '123e4567-e89b-12d3-a456-426614174000', 1]],
-  ],
+  ['universal identifiers', `date '2026-01-05' as d, '123e4567-e89b-12d3-a456-426614174000'::uuid as k, 1 as v`, [['2026-01-05', '123e4567-e89b-12d3-a456-426614174000', 1]]],
   ['words of a fixed list', `date '2026-01-05' as d, 'a'::enum('a', 'b') as k, 1 as v`, [['2026-01-05', 'a', 1]]],
   ['blanks of every type', `null::date as d, null::varchar as k, null::decimal(10, 2) as v`, [[null, '(none)', null]]],
   ['names that differ in case', `date '2026-01-05' as d, 'a' as k, 1 as v, 9 as "X", 8 as "y"`, [['2026-01-05', 'a', 1]]],

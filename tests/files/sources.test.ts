@@ -4,12 +4,9 @@ import { gzipSync } from 'node:zlib';
 import { parquetWriteBuffer } from 'hyparquet-writer';
 import { expect, test } from 'vitest';
 import writeXlsxFile from 'write-excel-file/node';
-import { duckdb } from '../../src/engines/duckdb/index.ts';
-import { memory } from '../../src/engines/memory/index.ts';
-import { loadModel } from '../../src/files/node.ts';
 import { open } from '../../src/index.ts';
-import { piped } from '../setup/cli.ts';
-import { makeFolder } from '../setup/folder.ts';
+import { makeFolder, piped } from '../setup/builders.ts';
+import { duckdb, loadModel, memory } from '../setup/library.ts';
 
 type Tree = Readonly<Record<string, string | Uint8Array>>;
 const ENGINES = ['memory', 'duckdb'] as const;
@@ -134,13 +131,9 @@ test('a date of a folder is a date of its rows; a column of the file goes before
   expect(await asked(own, '{ file: o }', { per: ['town'] })).toEqual(both(['period,town,revenue', '2026-01-05/2026-01-05,Köln,3']));
 });
 
+// biome-ignore format: one case a line
 test.each<[string, Tree, string, object]>([
-  [
-    'files of several kinds in a folder',
-    { 'o/a.csv': PLAIN, 'o/b.json': '[]' },
-    '{ file: o }',
-    { code: 'no-file', message: expect.stringContaining('.csv, .json') },
-  ],
+  ['files of several kinds in a folder', { 'o/a.csv': PLAIN, 'o/b.json': '[]' }, '{ file: o }', { code: 'no-file', message: expect.stringContaining('.csv, .json') }],
   ['a folder without files of rows', { 'o/a.txt': '' }, '{ file: o }', { code: 'no-file' }],
   ['folders that say different things', { 'o/year=2026/a.csv': PLAIN, 'o/month=01/a.csv': PLAIN }, '{ file: o }', { code: 'uneven-files' }],
   ['a folder that says one thing twice', { 'o/year=2026/year=2025/a.csv': PLAIN }, '{ file: o }', { code: 'uneven-files' }],

@@ -7,19 +7,12 @@ import { asyncBufferFromFile, parquetReadObjects } from 'hyparquet';
 import { compressors } from 'hyparquet-compressors';
 import { beforeEach, describe, expect, test } from 'vitest';
 import { assembleLook, LOOK_MODULE } from '../../scripts/kernel.ts';
-import { duckdb } from '../../src/engines/duckdb/index.ts';
-import { withTyped } from '../../src/engines/duckdb/typed-files.ts';
-import { memory } from '../../src/engines/memory/index.ts';
 import { csvScan } from '../../src/files/csv.ts';
 import { FIELD_FORMS, type FieldForm, lookAtPlainCsv } from '../../src/files/csv-look.ts';
-import { folderFiles } from '../../src/files/node.ts';
 import { defineModel, type Engine } from '../../src/index.ts';
-import { openBook } from '../setup/book.ts';
-import { durchblick, ROOT } from '../setup/cli.ts';
+import { durchblick, factModel, makeFolder, openBook, ROOT, table } from '../setup/builders.ts';
 import { assertDraws } from '../setup/draws.ts';
-import { makeFolder } from '../setup/folder.ts';
-import { factModel } from '../setup/model.ts';
-import { table } from '../setup/table.ts';
+import { duckdb, folderFiles, memory, withTyped } from '../setup/library.ts';
 import { modelOf, readBy } from './reading.ts';
 
 test('the assembled look at CSV files is that of its text', async () => {

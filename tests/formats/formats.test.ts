@@ -1,9 +1,7 @@
 import { readFileSync } from 'node:fs';
 import { expect, test } from 'vitest';
-import { memory } from '../../src/engines/memory/index.ts';
-import { parseModel } from '../../src/files/yaml.ts';
-import { openBook } from '../setup/book.ts';
-import { table } from '../setup/table.ts';
+import { openBook, table } from '../setup/builders.ts';
+import { memory, parseModel } from '../setup/library.ts';
 
 const read = (name: string): string => readFileSync(new URL(name, import.meta.url), 'utf8');
 const tables = {

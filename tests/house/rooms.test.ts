@@ -1,7 +1,7 @@
 import { readdirSync, readFileSync, statSync } from 'node:fs';
 import { dirname, join, relative } from 'node:path';
 import { describe, expect, test } from 'vitest';
-import { ROOT } from '../setup/cli.ts';
+import { ROOT } from '../setup/builders.ts';
 
 /** A room of the house: the rooms below that it may use, and the packages. */
 interface Room {

@@ -1,8 +1,7 @@
 import { describe, expect, test } from 'vitest';
-import { chartSpec } from '../../src/chart/index.ts';
 import { DurchblickError, defineModel, type ModelInput } from '../../src/index.ts';
-import { openBook } from '../setup/book.ts';
-import { engineOver } from '../setup/engine.ts';
+import { engineOver, openBook } from '../setup/builders.ts';
+import { chartSpec } from '../setup/library.ts';
 
 const input = (alerts: NonNullable<ModelInput['alerts']>, better?: 'higher' | 'lower'): ModelInput => ({
   dimensions: { region: {} },

@@ -1,8 +1,6 @@
 import { afterAll, beforeAll, describe, expect, test } from 'vitest';
 import { type Book, defineModel, type ModelInput, open, type Question } from '../../src/index.ts';
-import { openBook } from '../setup/book.ts';
-import { engineOver } from '../setup/engine.ts';
-import type { Tables } from '../setup/tables.ts';
+import { engineOver, openBook, type Tables } from '../setup/builders.ts';
 
 /** Six orders, four counts and a budget; every case worked out by hand. The as-of date is Saturday, 14 March 2026. */
 const input = {
@@ -143,11 +141,7 @@ const cases: readonly (readonly [rule: string, question: Question, rows: Expecte
     { show: ['revenue vs [as-of -P7D] as difference', 'budget vs [known-by 2026-02-01]', 'revenue vs [2026-02]'], ...MARCH },
     [[130, 3000, null]],
   ],
-  [
-    'C11: a duration counts from the known-by date of the query',
-    { show: ['budget', 'budget vs [known-by -P3D]'], knownBy: '2026-03-12', ...MARCH },
-    [[3100, 3000]],
-  ],
+  ['C11: a duration counts from the known-by date of the query', { show: ['budget', 'budget vs [known-by -P3D]'], knownBy: '2026-03-12', ...MARCH }, [[3100, 3000]]],
   ['C8, M7: change by the size of the base, and halves rounded away from zero', { show: ['(0 - revenue) vs [as-of -P7D] as change', 'round(0 - revenue / 82)'], ...MARCH }, [[(-205 + 75) / 75, -3]]],
   ['M12: days on a role that lies ahead are whole', { show: ['days', 'days on planned', 'revenue'], by: 'month', ...MARCH }, [[14, 31, 205]]],
   [

@@ -1,6 +1,6 @@
 import { expect, test } from 'vitest';
 import { type DurchblickError, defineModel, open } from '../../src/index.ts';
-import { engineOver } from '../setup/engine.ts';
+import { engineOver } from '../setup/builders.ts';
 
 /** Counts rows by day of one column with a format, as far as they are dates. */
 const daysOf = async (

@@ -1,7 +1,6 @@
 import { afterAll, beforeAll, expect, test } from 'vitest';
 import { type Book, defineModel, open } from '../../src/index.ts';
-import { engineOver } from '../setup/engine.ts';
-import { table } from '../setup/table.ts';
+import { engineOver, table } from '../setup/builders.ts';
 
 const model = defineModel({
   dimensions: { region: {} },

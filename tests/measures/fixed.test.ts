@@ -1,10 +1,8 @@
 import { gunzipSync } from 'node:zlib';
 import { describe, expect, test } from 'vitest';
 import { defineModel, type Model, type ModelInput, type OpenBookOptions, open } from '../../src/index.ts';
-import { report } from '../../src/report/index.ts';
-import { ENGINE, engineOver } from '../setup/engine.ts';
-import { table } from '../setup/table.ts';
-import type { Tables } from '../setup/tables.ts';
+import { ENGINE, engineOver, type Tables, table } from '../setup/builders.ts';
+import { report } from '../setup/library.ts';
 
 const sale = (day: string | null, product: string, region: string, amount: number | string) => ({ day, product, region, amount });
 const TABLES: Tables = {

@@ -1,12 +1,9 @@
 import { readFileSync } from 'node:fs';
 import Papa from 'papaparse';
 import { afterAll, beforeEach, describe, expect, test } from 'vitest';
-import { memory } from '../../src/engines/memory/index.ts';
-import { loadModel } from '../../src/files/node.ts';
 import { type Book, defineModel, open } from '../../src/index.ts';
-import { openBook } from '../setup/book.ts';
-import { ROOT } from '../setup/cli.ts';
-import { ENGINE, engineOver } from '../setup/engine.ts';
+import { ENGINE, engineOver, openBook, ROOT } from '../setup/builders.ts';
+import { loadModel, memory } from '../setup/library.ts';
 
 /** The demo's books must balance: whatever unit or date a total is taken by, it is that of the raw file. */
 let book: Book;

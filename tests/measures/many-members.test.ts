@@ -1,7 +1,6 @@
 import { expect, test } from 'vitest';
 import { open } from '../../src/index.ts';
-import { engineOver } from '../setup/engine.ts';
-import { factModel } from '../setup/model.ts';
+import { engineOver, factModel } from '../setup/builders.ts';
 
 // So many members by so many days that sums are asked for by stretches between the ends of windows, and no longer by the day.
 const MEMBERS = 4700;

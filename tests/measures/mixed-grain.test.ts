@@ -1,8 +1,6 @@
 import { describe, expect, test } from 'vitest';
 import { defineModel, isoOf, type ModelInput, type Question, toDay } from '../../src/index.ts';
-import { openBook } from '../setup/book.ts';
-import { engineOver } from '../setup/engine.ts';
-import { table } from '../setup/table.ts';
+import { engineOver, openBook, table } from '../setup/builders.ts';
 
 /** Sales on a few days, a budget of 310 for January and 280 for February 2026. */
 const sales = [

@@ -1,8 +1,6 @@
 import { describe, expect, test } from 'vitest';
 import { defineModel, type ModelInput, open, type Question } from '../../src/index.ts';
-import { openBook } from '../setup/book.ts';
-import { engineOver } from '../setup/engine.ts';
-import { factModel } from '../setup/model.ts';
+import { engineOver, factModel, openBook } from '../setup/builders.ts';
 
 /** One small model; every case worked out by hand. */
 const input: ModelInput = {
@@ -197,20 +195,12 @@ describe('G1 to G6: grain and reach', () => {
     [
       'repeat gives every member the whole',
       { show: ['revenue over to-date', 'repeated'], per: ['region'], ...spring, asOf: '2026-12-31' },
-      [
-        ['North', 10, 92],
-        ['South', 10.5, 92],
-        ['(none)', -2, 92],
-      ],
+      [['North', 10, 92], ['South', 10.5, 92], ['(none)', -2, 92]],
     ],
     [
       'blank gives none of them any',
       { show: ['revenue over to-date', 'hidden'], per: ['region'], ...spring, asOf: '2026-12-31' },
-      [
-        ['North', 10, null],
-        ['South', 10.5, null],
-        ['(none)', -2, null],
-      ],
+      [['North', 10, null], ['South', 10.5, null], ['(none)', -2, null]],
     ],
   ])('%s', async (_, question, wanted) => expect(await values(question)).toEqual(wanted));
 

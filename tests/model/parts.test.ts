@@ -1,12 +1,9 @@
 import { mkdirSync, symlinkSync, writeFileSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { expect, test } from 'vitest';
-import { memory } from '../../src/engines/memory/index.ts';
-import { loadModel } from '../../src/files/node.ts';
-import { readModel } from '../../src/files/yaml.ts';
 import { type DurchblickError, defineModel, open } from '../../src/index.ts';
-import { durchblick } from '../setup/cli.ts';
-import { makeFolder } from '../setup/folder.ts';
+import { durchblick, makeFolder } from '../setup/builders.ts';
+import { loadModel, memory, readModel } from '../setup/library.ts';
 
 type Tree = Readonly<Record<string, string>>;
 /** Lays files out in a new folder. */
@@ -73,11 +70,7 @@ test('the same model in a browser, through whatever gives its files', async () =
 test.each<[string, Tree, string[]]>([
   ['a name twice, with both places', { 'models/facts/more.yaml': ORDERS.replace(/^sources.*\n/, '') }, ['models/facts/orders.yaml:3:3 doubled-name']],
   ['a setting twice', { 'models/formulas.yaml': 'calendar: { week: locale }' }, ['models/formulas.yaml:1:13 doubled-name']],
-  [
-    'a measure of one file with the name of a formula of another',
-    { 'models/formulas.yaml': 'formulas: { revenue: lines * 2 }' },
-    ['models/formulas.yaml:1:22 doubled-name'],
-  ],
+  ['a measure of one file with the name of a formula of another', { 'models/formulas.yaml': 'formulas: { revenue: lines * 2 }' }, ['models/formulas.yaml:1:22 doubled-name']],
   ['a circle', { 'models/formulas.yaml': 'includes: a.yaml', 'models/a.yaml': 'includes: [formulas.yaml]' }, ['models/a.yaml:1:12 circular-includes']],
   ['a pattern that matches nothing', { 'models/formulas.yaml': 'includes: [none/*.yaml]' }, ['models/formulas.yaml:1:12 no-file']],
   ['a file that is not there', { 'models/formulas.yaml': 'includes: other.yaml' }, ['models/formulas.yaml:1:11 no-file']],

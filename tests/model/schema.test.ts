@@ -3,7 +3,7 @@ import { Ajv2020 } from 'ajv/dist/2020.js';
 import { expect, test } from 'vitest';
 import { parse } from 'yaml';
 import { modelJsonSchema, SCHEMA_FILE } from '../../scripts/schema.ts';
-import { ROOT } from '../setup/cli.ts';
+import { ROOT } from '../setup/builders.ts';
 
 const published = readFileSync(SCHEMA_FILE, 'utf8');
 const valid = new Ajv2020({ allowUnionTypes: true, allErrors: true }).compile(JSON.parse(published));

@@ -6,9 +6,8 @@ import { build as esbuild } from 'esbuild';
 import { build } from 'vite';
 import { beforeAll, describe, expect, test } from 'vitest';
 import { openApplication } from '../setup/browser.ts';
-import { durchblick, ROOT } from '../setup/cli.ts';
+import { durchblick, makeFolder, ROOT } from '../setup/builders.ts';
 import { isDeep } from '../setup/draws.ts';
-import { makeFolder } from '../setup/folder.ts';
 import { servedBy } from '../setup/served.ts';
 
 const own = JSON.parse(readFileSync(join(ROOT, 'package.json'), 'utf8')) as {

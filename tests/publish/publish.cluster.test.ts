@@ -1,12 +1,12 @@
 // Publications to a real cluster, where there can be one (CONTRIBUTING.md).
+
 import { cpSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import Papa from 'papaparse';
 import { expect, test } from 'vitest';
 import { statement } from '../../src/engines/trino/client.ts';
-import { durchblick, ROOT } from '../setup/cli.ts';
+import { durchblick, makeFolder, ROOT } from '../setup/builders.ts';
 import { clusterUrl } from '../setup/cluster.ts';
-import { makeFolder } from '../setup/folder.ts';
 
 test.skipIf(clusterUrl === undefined)(
   'a table of a cluster holds what `ask` prints, is replaced where it differs, and is left alone where not',

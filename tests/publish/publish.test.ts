@@ -1,4 +1,5 @@
 // Publications: what is written is what `ask` prints, whole or not at all, and only where it differs.
+
 import { spawn } from 'node:child_process';
 import { cpSync, existsSync, mkdirSync, readdirSync, readFileSync, rmSync, statSync, symlinkSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
@@ -8,9 +9,7 @@ import pg from 'pg';
 import { afterAll, beforeAll, describe, expect, inject, test } from 'vitest';
 import { type DurchblickError, defineModel } from '../../src/index.ts';
 import { runEvery } from '../../src/publish/every.ts';
-import { durchblick, ROOT } from '../setup/cli.ts';
-import { makeFolder } from '../setup/folder.ts';
-import { table } from '../setup/table.ts';
+import { durchblick, makeFolder, ROOT, table } from '../setup/builders.ts';
 
 const demo = (publications: string): string => {
   const folder = makeFolder();

@@ -1,12 +1,8 @@
 import { afterEach, beforeAll, beforeEach, describe, expect, test } from 'vitest';
-import { duckdb } from '../../src/engines/duckdb/index.ts';
-import { memory } from '../../src/engines/memory/index.ts';
-import { postgres } from '../../src/engines/postgres/index.ts';
 import { type Book, type Cancellation, type DurchblickError, type Engine, type Model, open, type Question } from '../../src/index.ts';
+import { connectPostgres, factModel, loadTables, type Tables } from '../setup/builders.ts';
 import { countDraws, drawSeed } from '../setup/draws.ts';
-import { factModel } from '../setup/model.ts';
-import { connectPostgres } from '../setup/postgres.ts';
-import { loadTables, type Tables } from '../setup/tables.ts';
+import { duckdb, memory, postgres } from '../setup/library.ts';
 
 const ROWS = Array.from({ length: 4000 }, (_, k) => ({
   day: new Date(Date.UTC(2025, 0, 1 + (k % 500))).toISOString().slice(0, 10),
@@ -51,6 +47,9 @@ class Signal implements Cancellation {
     for (const listener of [...this.listeners]) listener();
   }
 }
+
+/** Until everything that waits for nothing outside is done. */
+const turn = () => new Promise<void>((done) => setImmediate(done));
 
 const unhandled: unknown[] = [];
 const note = (reason: unknown): void => void unhandled.push(reason);
@@ -125,7 +124,7 @@ describe.each(ENGINES)('questions that are given up take nothing from others: %s
     expect(aborted + late).toBe(ASKS / 2);
     expect(aborted).toBeGreaterThan(ASKS / 10);
     await book.close();
-    await new Promise((resolve) => setTimeout(resolve, 50));
+    await turn();
     expect(unhandled).toEqual([]);
     expect(left).toBe(0);
   });
@@ -141,7 +140,7 @@ describe.each(ENGINES)('questions that are given up take nothing from others: %s
       () => book.explain({ reading: 'revenue', at: '2025-01' }, { signal }),
     ])
       await expect(run()).rejects.toMatchObject({ code: 'aborted' });
-    await new Promise((resolve) => setTimeout(resolve, 20));
+    await turn();
     expect([book.cost().scans, unhandled, signal.listeners.size]).toEqual([scans, [], 0]);
     await book.close();
   });
@@ -159,36 +158,45 @@ describe.each(ENGINES)('questions that are given up take nothing from others: %s
 });
 
 describe('work that two wait for', () => {
-  /** The memory engine with scans that take a moment, and stop when they are given up. */
-  const slow = (): Engine => ({
-    name: 'slow',
-    open: async (...args) => {
-      const store = await memory(tables).open(...args);
-      const later = <T>(signal: Cancellation | undefined, run: () => Promise<T>): Promise<T> =>
-        new Promise((resolve, reject) => {
-          signal?.addEventListener('abort', () => reject(Object.assign(new Error('stopped'), { code: 'aborted' })));
-          setTimeout(() => run().then(resolve, reject), 40);
-        });
-      return {
-        ...store,
-        cubes: (requests, signal) => later(signal, () => store.cubes(requests, signal)),
-        tallies: (request, signal) => later(signal, () => store.tallies(request, signal)),
-      };
-    },
-  });
+  /** The memory engine whose scans wait until they are let go, and stop when they are given up. */
+  const gated = (): { readonly engine: Engine; readonly letGo: () => void } => {
+    let letGo = (): void => undefined;
+    const open = new Promise<void>((done) => {
+      letGo = done;
+    });
+    const later = <T>(signal: Cancellation | undefined, run: () => Promise<T>): Promise<T> =>
+      new Promise((resolve, reject) => {
+        signal?.addEventListener('abort', () => reject(Object.assign(new Error('stopped'), { code: 'aborted' })));
+        open.then(() => run().then(resolve, reject));
+      });
+    const engine: Engine = {
+      name: 'gated',
+      open: async (...args) => {
+        const store = await memory(tables).open(...args);
+        return {
+          ...store,
+          cubes: (requests, signal) => later(signal, () => store.cubes(requests, signal)),
+          tallies: (request, signal) => later(signal, () => store.tallies(request, signal)),
+        };
+      },
+    };
+    return { engine, letGo };
+  };
 
   test.each(['revenue', 'customers', 'middle', 'new'])(
     '%s goes on for one of them when the other gives up, and is kept',
     async (reading) => {
-      const book = await open(model, slow());
+      const { engine, letGo } = gated();
+      const book = await open(model, engine);
       const question: Question = { show: [reading], by: 'month', per: ['place'] };
       const signal = new Signal();
       const first = answered(book, question, signal);
-      await new Promise((resolve) => setTimeout(resolve, 15));
+      await turn();
       const second = answered(book, question);
-      await new Promise((resolve) => setTimeout(resolve, 5));
+      await turn();
       signal.abort();
       expect(await first).toBe('aborted');
+      letGo();
       expect((await second).startsWith('{')).toBe(true);
       const { scans } = book.cost();
       expect(await answered(book, question)).toBe(await second);
@@ -198,13 +206,15 @@ describe('work that two wait for', () => {
   );
 
   test('what all give up is asked for again by the next', async () => {
-    const book = await open(model, slow());
+    const { engine, letGo } = gated();
+    const book = await open(model, engine);
     const signal = new Signal();
     const first = answered(book, { show: ['middle'], by: 'month' }, signal);
-    await new Promise((resolve) => setTimeout(resolve, 15));
+    await turn();
     signal.abort();
     const next = answered(book, { show: ['middle'], by: 'month' });
     expect(await first).toBe('aborted');
+    letGo();
     expect((await next).startsWith('{')).toBe(true);
     expect(unhandled).toEqual([]);
     await book.close();
@@ -232,7 +242,9 @@ describe('connections to PostgreSQL', () => {
     await other.query('create table if not exists noise (n integer)');
     // Each question begins after another one has its moment, and wants a connection of its own.
     const first = book.ask({ show: ['revenue'], by: 'month' });
-    await new Promise((resolve) => setTimeout(resolve, 60));
+    const busy =
+      "select count(*)::int as n from pg_stat_activity where state = 'active' and query like '%pg_sleep%' and pid <> pg_backend_pid()";
+    await expect.poll(async () => (await other.query(busy)).rows[0].n, { interval: 5 }).toBeGreaterThan(0);
     await other.query('insert into noise values (1)');
     const second = book.ask({ show: ['revenue'], by: 'week' });
     await expect(second).rejects.toMatchObject({ code: 'connections-busy', message: expect.stringContaining('1 at most') });

@@ -3,14 +3,10 @@ import { join } from 'node:path';
 import { gzipSync } from 'node:zlib';
 import fc from 'fast-check';
 import { expect, test } from 'vitest';
-import { duckdb } from '../../src/engines/duckdb/index.ts';
-import { withTyped } from '../../src/engines/duckdb/typed-files.ts';
-import { memory } from '../../src/engines/memory/index.ts';
-import { folderFiles } from '../../src/files/node.ts';
 import { type Book, type DurchblickError, open } from '../../src/index.ts';
+import { factModel, makeFolder } from '../setup/builders.ts';
 import { assertDraws } from '../setup/draws.ts';
-import { makeFolder } from '../setup/folder.ts';
-import { factModel } from '../setup/model.ts';
+import { duckdb, folderFiles, memory, withTyped } from '../setup/library.ts';
 
 /** Columns of order lines as they mostly are, by row, and what now and then stands there instead. */
 const COLUMNS: Readonly<Record<string, { readonly tidy: (row: number) => string; readonly odd: readonly string[] }>> = {

@@ -1,12 +1,9 @@
 import fc from 'fast-check';
 import { test } from 'vitest';
-import { duckdb } from '../../src/engines/duckdb/index.ts';
-import { postgres } from '../../src/engines/postgres/index.ts';
 import type { Engine, Question } from '../../src/index.ts';
+import { bytes, connectPostgres, loadTables, same, type Tables } from '../setup/builders.ts';
 import { assertDraws } from '../setup/draws.ts';
-import { connectPostgres } from '../setup/postgres.ts';
-import { bytes, same } from '../setup/same.ts';
-import { loadTables, type Tables } from '../setup/tables.ts';
+import { duckdb, postgres } from '../setup/library.ts';
 import { type Data, data, openWorld, question, worldOf } from './world.ts';
 
 const server = await connectPostgres();

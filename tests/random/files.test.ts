@@ -1,19 +1,16 @@
 import { spawnSync } from 'node:child_process';
 import { readFileSync, writeFileSync } from 'node:fs';
+import { createRequire } from 'node:module';
 import { join } from 'node:path';
 import { gzipSync } from 'node:zlib';
 import { DuckDBInstance } from '@duckdb/node-api';
 import * as arrow from 'apache-arrow';
 import fc from 'fast-check';
 import { beforeAll, expect, test } from 'vitest';
-import { duckdb } from '../../src/engines/duckdb/index.ts';
-import { memory } from '../../src/engines/memory/index.ts';
-import { folderFiles } from '../../src/files/node.ts';
-import { packLz4 } from '../files/lz4-writer.ts';
 import { modelOf, readBy } from '../files/reading.ts';
-import { ROOT } from '../setup/cli.ts';
+import { makeFolder, ROOT } from '../setup/builders.ts';
 import { assertDraws, countDraws, drawSeed, repeatable } from '../setup/draws.ts';
-import { makeFolder } from '../setup/folder.ts';
+import { duckdb, folderFiles, memory } from '../setup/library.ts';
 
 const folder = makeFolder();
 const engines = [memory({}, { files: folderFiles(folder) }), duckdb({ folder, threads: 1 })] as const;
@@ -149,7 +146,7 @@ beforeAll(async () => {
   } as never);
   put('whole.arrow', arrow.tableToIPC(table, 'file'));
   put('stream.arrow', arrow.tableToIPC(table, 'stream'));
-  arrow.compressionRegistry.set(arrow.CompressionType.LZ4_FRAME, { encode: packLz4 });
+  arrow.compressionRegistry.set(arrow.CompressionType.LZ4_FRAME, { encode: createRequire(import.meta.url)('lz4js').compress });
   put('packed.feather', arrow.tableToIPC(table, 'file', arrow.CompressionType.LZ4_FRAME));
   const connection = await (await DuckDBInstance.create()).connect();
   for (const packing of ['snappy', 'zstd', 'gzip', 'uncompressed']) {

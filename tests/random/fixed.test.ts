@@ -1,12 +1,9 @@
 import fc from 'fast-check';
 import { describe, expect, test } from 'vitest';
-import { duckdb } from '../../src/engines/duckdb/index.ts';
-import { memory, type TableInput } from '../../src/engines/memory/index.ts';
-import { postgres } from '../../src/engines/postgres/index.ts';
 import { type Book, type DurchblickError, defineModel, type Engine, type Model, open, type Question } from '../../src/index.ts';
+import { connectPostgres, loadTables, type Tables } from '../setup/builders.ts';
 import { assertDraws } from '../setup/draws.ts';
-import { connectPostgres } from '../setup/postgres.ts';
-import { loadTables, type Tables } from '../setup/tables.ts';
+import { duckdb, memory, postgres, type TableInput } from '../setup/library.ts';
 import { type Data, data, PRODUCTS, question, REGIONS, worldOf } from './world.ts';
 
 const server = await connectPostgres();

@@ -3,14 +3,11 @@ import { join } from 'node:path';
 import fc from 'fast-check';
 import { afterAll, beforeAll, describe, expect, test } from 'vitest';
 import { draftModel } from '../../src/draft/index.ts';
-import { memory } from '../../src/engines/memory/index.ts';
 import { readHolidays } from '../../src/files/ics.ts';
-import { loadModel } from '../../src/files/node.ts';
-import { parseModel } from '../../src/files/yaml.ts';
 import { type Book, DurchblickError, defineModel, open, type Question } from '../../src/index.ts';
-import { ROOT } from '../setup/cli.ts';
+import { factModel, ROOT } from '../setup/builders.ts';
 import { assertDraws, drawSeed } from '../setup/draws.ts';
-import { factModel } from '../setup/model.ts';
+import { loadModel, memory, parseModel } from '../setup/library.ts';
 
 const read = (name: string): string => readFileSync(join(ROOT, 'demo', name), 'utf8');
 
@@ -195,6 +192,7 @@ describe('mutations of what is right', () => {
 });
 
 describe('bombs', () => {
+  // biome-ignore format: one case a line
   test.each<[string, () => unknown]>([
     [
       'aliases that grow',
@@ -210,27 +208,11 @@ describe('bombs', () => {
     ['a reading of 10,000 brackets', () => book.ask({ show: [`${'('.repeat(10_000)}revenue${')'.repeat(10_000)}`] } as never)],
     ['a reading of 10,000 minus signs', () => book.ask({ show: [`${'-'.repeat(10_000)}revenue`] } as never)],
     ['a reading of 20,000 terms', () => book.ask({ show: [Array.from({ length: 20_000 }, () => 'revenue').join(' + ')] } as never)],
-    [
-      'comparisons of comparisons',
-      () => book.ask({ show: [`${'('.repeat(200)}revenue${' vs year-earlier)'.repeat(200)}`], by: 'month', range: '2026' } as never),
-    ],
+    ['comparisons of comparisons', () => book.ask({ show: [`${'('.repeat(200)}revenue${' vs year-earlier)'.repeat(200)}`], by: 'month', range: '2026' } as never)],
     ['every day there is', () => book.ask({ show: ['revenue'], by: 'day', per: ['product'], range: '0001-01-01/9999-12-31' } as never)],
     ['a window of a million years', () => book.ask({ show: ['revenue over [P999999Y/anchor]'], by: 'month', range: '2026' } as never)],
-    [
-      'a model that is its own prototype',
-      () =>
-        defineModel(
-          JSON.parse('{"__proto__": {"facts": {}}, "facts": {"__proto__": {"source": "x", "dates": {"a": "b"}, "measures": {}}}}'),
-        ),
-    ],
-    [
-      'formulas in a circle',
-      () =>
-        defineModel({
-          facts: { f: { source: 's', dates: { on: 'd' }, measures: { n: { count: 'rows' } } } },
-          formulas: { a: 'b + 1', b: 'a + 1' },
-        } as never),
-    ],
+    ['a model that is its own prototype', () => defineModel(JSON.parse('{"__proto__": {"facts": {}}, "facts": {"__proto__": {"source": "x", "dates": {"a": "b"}, "measures": {}}}}'))],
+    ['formulas in a circle', () => defineModel({ facts: { f: { source: 's', dates: { on: 'd' }, measures: { n: { count: 'rows' } } } }, formulas: { a: 'b + 1', b: 'a + 1' } } as never)],
     [
       'a CSV line of ten megabytes',
       async () => {

@@ -79,21 +79,12 @@ test('V6: cells of earlier rows, of those that came, and of days not asked for b
   );
 });
 
+// biome-ignore format: one case a line
 test.each<[string, Partial<RowSet>, Segments, AggregateRequest]>([
   ['other rows', { knownBy: 5 }, equalSegments({ first: 0, last: 9 }, 1), aggregateOf('sum')],
-  [
-    'revisions, of which a later row replaces an earlier one',
-    { fact: { name: 'sales', recorded: 'loaded' } as never },
-    equalSegments({ first: 0, last: 9 }, 1),
-    aggregateOf('sum'),
-  ],
+  ['revisions, of which a later row replaces an earlier one', { fact: { name: 'sales', recorded: 'loaded' } as never }, equalSegments({ first: 0, last: 9 }, 1), aggregateOf('sum')],
   ['rows that are hidden', { hidden: 'counted' }, equalSegments({ first: 0, last: 9 }, 1), aggregateOf('sum')],
-  [
-    'first times, of which an earlier row takes a later one',
-    {},
-    equalSegments({ first: 0, last: 9 }, 1),
-    { kind: 'first-time', column: 'buyer', where: [] },
-  ],
+  ['first times, of which an earlier row takes a later one', {}, equalSegments({ first: 0, last: 9 }, 1), { kind: 'first-time', column: 'buyer', where: [] }],
   ['stretches that are cut elsewhere', {}, cutSegments([0, 2, 5], 9), aggregateOf('sum')],
   ['fewer days', {}, equalSegments({ first: 0, last: 2 }, 1), aggregateOf('sum')],
 ])('V6: cells of %s are no base', (_, own, wanted, aggregate) => {

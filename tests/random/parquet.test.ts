@@ -4,15 +4,10 @@ import { DuckDBInstance } from '@duckdb/node-api';
 import fc from 'fast-check';
 import { parquetWriteBuffer } from 'hyparquet-writer';
 import { describe, expect, test } from 'vitest';
-import { duckdb } from '../../src/engines/duckdb/index.ts';
-import { withTyped } from '../../src/engines/duckdb/typed-files.ts';
-import { memory } from '../../src/engines/memory/index.ts';
-import { folderFiles } from '../../src/files/node.ts';
 import { type Book, type DurchblickError, type Engine, open, type Question } from '../../src/index.ts';
+import { bytes, factModel, makeFolder, same } from '../setup/builders.ts';
 import { assertDraws } from '../setup/draws.ts';
-import { makeFolder } from '../setup/folder.ts';
-import { factModel } from '../setup/model.ts';
-import { bytes, same } from '../setup/same.ts';
+import { duckdb, folderFiles, memory, withTyped } from '../setup/library.ts';
 
 const model = factModel(
   'lines',

@@ -1,10 +1,8 @@
 // What a report holds answers every question that it offers as the rows would, to the byte (R3, V6).
+
 import fc from 'fast-check';
 import pg from 'pg';
 import { expect, inject, test } from 'vitest';
-import { duckdb } from '../../src/engines/duckdb/index.ts';
-import { memory } from '../../src/engines/memory/index.ts';
-import { postgres } from '../../src/engines/postgres/index.ts';
 import {
   type Book,
   type DurchblickError,
@@ -19,9 +17,9 @@ import { type Choices, chosen } from '../../src/report/choices.ts';
 import type { ReportData, ReportQuestion } from '../../src/report/data.ts';
 import { reportData } from '../../src/report/make.ts';
 import { reportEngine } from '../../src/report/store.ts';
+import { bytes, loadTables, same } from '../setup/builders.ts';
 import { assertDraws } from '../setup/draws.ts';
-import { bytes, same } from '../setup/same.ts';
-import { loadTables } from '../setup/tables.ts';
+import { duckdb, memory, postgres } from '../setup/library.ts';
 import { type Data, data, question, worldOf } from './world.ts';
 
 const clock = () => Date.parse('2025-07-01T12:00:00Z');

@@ -1,9 +1,8 @@
 import fc from 'fast-check';
 import { expect, test } from 'vitest';
-import { duckdb } from '../../src/engines/duckdb/index.ts';
-import { memory } from '../../src/engines/memory/index.ts';
 import { DurchblickError, type Engine } from '../../src/index.ts';
 import { assertDraws } from '../setup/draws.ts';
+import { duckdb, memory } from '../setup/library.ts';
 import { data, openWorld, question } from './world.ts';
 
 test.each([

@@ -1,9 +1,9 @@
 import fc from 'fast-check';
-import { memory } from '../../src/engines/memory/index.ts';
 import { type Book, defineModel, type Engine, type Model, type ModelInput, open, type Question } from '../../src/index.ts';
 import type { RefRow, RefWorld } from '../reference/ground.ts';
 import { fromIso, iso, type Span } from '../reference/time.ts';
-import type { Tables } from '../setup/tables.ts';
+import type { Tables } from '../setup/builders.ts';
+import { memory } from '../setup/library.ts';
 
 /** A small Grünhof whose rows are drawn at random; everything the rules speak of can happen in it. */
 export const REGIONS: Readonly<Record<string, { readonly region: string; readonly country: string }>> = {

@@ -1,11 +1,12 @@
 // Random worlds on a cluster, few of them: a statement takes some tenths of a second there. CONTRIBUTING.md says how to draw more.
+
 import fc from 'fast-check';
 import { describe, expect, test } from 'vitest';
-import { trino } from '../../src/engines/trino/index.ts';
 import { open, type Question } from '../../src/index.ts';
+import { bytes, same } from '../setup/builders.ts';
 import { clusterUrl, loadIntoCluster } from '../setup/cluster.ts';
 import { assertDraws } from '../setup/draws.ts';
-import { bytes, same } from '../setup/same.ts';
+import { trino } from '../setup/library.ts';
 import { type Data, data, openWorld, question, worldOf } from './world.ts';
 
 let schemas = 0;

@@ -1,4 +1,5 @@
 // The report as its readers have it: a file opened from the disk, without a network, in a real browser.
+
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { pathToFileURL } from 'node:url';
@@ -6,10 +7,8 @@ import { gunzipSync } from 'node:zlib';
 import type { Page } from 'playwright-core';
 import { afterAll, beforeAll, describe, expect, test } from 'vitest';
 import type { Book, Question } from '../../src/index.ts';
-import { openBook } from '../setup/book.ts';
 import { type Opened, openApplication, openFile, serious } from '../setup/browser.ts';
-import { DEMO, durchblick, ROOT } from '../setup/cli.ts';
-import { makeFolder } from '../setup/folder.ts';
+import { DEMO, durchblick, makeFolder, openBook, ROOT } from '../setup/builders.ts';
 
 const folder = makeFolder();
 const file = join(folder, 'report.html');

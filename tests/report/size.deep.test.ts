@@ -1,7 +1,6 @@
 import { expect, test } from 'vitest';
-import { memory } from '../../src/engines/memory/index.ts';
-import { report } from '../../src/report/index.ts';
-import { factModel } from '../setup/model.ts';
+import { factModel } from '../setup/builders.ts';
+import { memory, report } from '../setup/library.ts';
 
 test('a report that does not fit into mail is refused', async () => {
   const rows = 1_300_000;

@@ -4,9 +4,8 @@ import { join } from 'node:path';
 import fc from 'fast-check';
 import { afterAll, beforeAll, describe, expect, test } from 'vitest';
 import { openPage, serious } from '../setup/browser.ts';
-import { durchblick, ROOT } from '../setup/cli.ts';
+import { durchblick, makeFolder, ROOT } from '../setup/builders.ts';
 import { assertDraws } from '../setup/draws.ts';
-import { makeFolder } from '../setup/folder.ts';
 import { type ServedProcess, serving } from '../setup/served.ts';
 
 const QUESTION = ['revenue', 'revenue vs year-earlier as change'];

@@ -2,14 +2,9 @@ import { renameSync, statSync, utimesSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { DuckDBInstance } from '@duckdb/node-api';
 import { describe, expect, test } from 'vitest';
-import { duckdb } from '../../src/engines/duckdb/index.ts';
-import { memory } from '../../src/engines/memory/index.ts';
-import { folderFiles } from '../../src/files/node.ts';
 import { type Book, defineModel, type Engine, type Model, type OpenBookOptions, open } from '../../src/index.ts';
-import { openBook } from '../setup/book.ts';
-import { makeFolder } from '../setup/folder.ts';
-import { factModel } from '../setup/model.ts';
-import { table } from '../setup/table.ts';
+import { factModel, makeFolder, openBook, table } from '../setup/builders.ts';
+import { duckdb, folderFiles, memory } from '../setup/library.ts';
 
 const modelOf = (ending: string): Model =>
   factModel(

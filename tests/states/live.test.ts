@@ -1,9 +1,8 @@
 import pg from 'pg';
 import { afterAll, beforeAll, describe, expect, inject, test } from 'vitest';
-import { postgres } from '../../src/engines/postgres/index.ts';
 import { type Book, defineModel, type Model, type OpenBookOptions, open, type Question } from '../../src/index.ts';
-import { factModel } from '../setup/model.ts';
-import { table } from '../setup/table.ts';
+import { factModel, table } from '../setup/builders.ts';
+import { postgres } from '../setup/library.ts';
 
 let client: pg.Client;
 let schema = 0;

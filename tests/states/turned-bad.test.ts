@@ -1,11 +1,9 @@
 import { appendFileSync, renameSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { expect, test } from 'vitest';
-import { duckdb } from '../../src/engines/duckdb/index.ts';
-import { memory } from '../../src/engines/memory/index.ts';
-import { loadModel } from '../../src/files/node.ts';
 import { open } from '../../src/index.ts';
-import { makeFolder } from '../setup/folder.ts';
+import { makeFolder } from '../setup/builders.ts';
+import { duckdb, loadModel, memory } from '../setup/library.ts';
 
 const MODEL = `sources: { lines: { file: lines.csv } }
 facts:

@@ -3,14 +3,10 @@ import { existsSync, mkdirSync, readdirSync, readFileSync, symlinkSync, writeFil
 import { join } from 'node:path';
 import pg from 'pg';
 import { afterAll, beforeAll, describe, expect, inject, test } from 'vitest';
-import { duckdb } from '../../src/engines/duckdb/index.ts';
-import { memory } from '../../src/engines/memory/index.ts';
-import { postgres } from '../../src/engines/postgres/index.ts';
 import { urlFiles } from '../../src/files/files.ts';
-import { folderFiles } from '../../src/files/node.ts';
 import { type Engine, type Model, open } from '../../src/index.ts';
-import { makeFolder } from '../setup/folder.ts';
-import { factModel } from '../setup/model.ts';
+import { factModel, makeFolder } from '../setup/builders.ts';
+import { duckdb, folderFiles, memory, postgres } from '../setup/library.ts';
 
 const place = makeFolder();
 const folder = join(place, 'model');

@@ -2,14 +2,9 @@ import { spawnSync } from 'node:child_process';
 import { mkdirSync, readdirSync, readFileSync, symlinkSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { describe, expect, test } from 'vitest';
-import { chartSpec, renderSvg } from '../../src/chart/index.ts';
-import { duckdb } from '../../src/engines/duckdb/index.ts';
-import { memory } from '../../src/engines/memory/index.ts';
 import { type DurchblickError, defineModel, type Engine, type Model, type ModelInput } from '../../src/index.ts';
-import { openBook } from '../setup/book.ts';
-import { durchblick, ROOT } from '../setup/cli.ts';
-import { makeFolder } from '../setup/folder.ts';
-import { factModel } from '../setup/model.ts';
+import { durchblick, factModel, makeFolder, openBook, ROOT } from '../setup/builders.ts';
+import { chartSpec, duckdb, memory, renderSvg } from '../setup/library.ts';
 
 const folder = makeFolder();
 const put = (name: string, text: string): string => {
@@ -259,14 +254,11 @@ describe('limits come before the work', () => {
     expect(told.length).toBe(100);
   });
 
+  // biome-ignore format: one case a line
   test.each([
     ['a sum of 4,999 terms', Array(4999).fill('v').join(' + '), 'bad-reading'],
     ['a sum of 1,500 terms', Array(1500).fill('v').join('+'), 'bad-reading'],
-    [
-      'comparisons of comparisons of other comparisons',
-      Array.from({ length: 20 }, (_, k) => k).reduce((text, k) => `(${text} vs [-P${k + 1}D] as difference)`, 'v'),
-      'too-long-reading',
-    ],
+    ['comparisons of comparisons of other comparisons', Array.from({ length: 20 }, (_, k) => k).reduce((text, k) => `(${text} vs [-P${k + 1}D] as difference)`, 'v'), 'too-long-reading'],
     ['parentheses within parentheses', `${'('.repeat(5000)}v${')'.repeat(5000)}`, 'bad-reading'],
   ])('%s', async (_, reading, code) => {
     const book = await openBook(wide, memory({ t: many.slice(0, 10) }));

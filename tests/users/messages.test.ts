@@ -2,13 +2,9 @@ import { mkdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import pg from 'pg';
 import { describe, expect, inject, test } from 'vitest';
-import { memory } from '../../src/engines/memory/index.ts';
-import { postgres } from '../../src/engines/postgres/index.ts';
 import { DurchblickError, defineModel, open, describe as said } from '../../src/index.ts';
-import { openBook } from '../setup/book.ts';
-import { DEMO, durchblick, ROOT } from '../setup/cli.ts';
-import { makeFolder } from '../setup/folder.ts';
-import { factModel } from '../setup/model.ts';
+import { DEMO, durchblick, factModel, makeFolder, openBook, ROOT } from '../setup/builders.ts';
+import { memory, postgres } from '../setup/library.ts';
 
 const folder = makeFolder();
 const put = (name: string, text: string): string => {
@@ -84,16 +80,13 @@ describe('faults of a model or question are told together', () => {
     expect(durchblick('check', model).stderr.match(/^error: /gm)).toHaveLength(6);
   });
 
+  // biome-ignore format: one case a line
   test.each([
     ['a key that stands twice is named', 'facts: {}\nfacts: {}', /:2:1: the key "facts" stands twice/],
     ['a quoted one too', '{"facts": {}, "facts": {}}', /the key "facts" stands twice/],
     ['lists five thousand deep', `facts: ${'['.repeat(5000)}${']'.repeat(5000)}`, /nested too deeply to be read/],
     ['maps five thousand deep', `facts: ${'{a: '.repeat(5000)}1${'}'.repeat(5000)}`, /nested too deeply to be read/],
-    [
-      '__proto__ is no name',
-      '{"facts": {"f": {"source": "s", "dates": {"d": "d"}, "measures": {"__proto__": {"sum": "a"}}}}}',
-      /"__proto__" cannot be a name/,
-    ],
+    ['__proto__ is no name', '{"facts": {"f": {"source": "s", "dates": {"d": "d"}, "measures": {"__proto__": {"sum": "a"}}}}}', /"__proto__" cannot be a name/],
   ])('%s', (_, text, message) => {
     const { code, stderr } = durchblick('check', put('bad.yaml', text));
     expect(stderr).toMatch(message);

@@ -1,8 +1,5 @@
 import { join } from 'node:path';
 import { describe, expect, test } from 'vitest';
-import { chartSpec } from '../../src/chart/index.ts';
-import { duckdb } from '../../src/engines/duckdb/index.ts';
-import { memory } from '../../src/engines/memory/index.ts';
 import {
   type Calendar,
   calendar,
@@ -16,12 +13,8 @@ import {
   resultFromJson,
   toDay,
 } from '../../src/index.ts';
-import { openBook } from '../setup/book.ts';
-import { durchblick } from '../setup/cli.ts';
-import { engineOver } from '../setup/engine.ts';
-import { makeFolder } from '../setup/folder.ts';
-import { factModel } from '../setup/model.ts';
-import { table } from '../setup/table.ts';
+import { durchblick, engineOver, factModel, makeFolder, openBook, table } from '../setup/builders.ts';
+import { chartSpec, duckdb, memory } from '../setup/library.ts';
 
 const lines = [
   { day: '2026-07-10', sent: '2026-08-01', amount: 10.5, region: 'North' },
@@ -111,13 +104,10 @@ describe('A2, W7: a window that reaches past the as-of date says that it is cut 
     (await ask({ show, asOf: '2026-08-15', range: '2026-07/2026-08', locale: 'en', ...more })).notes.filter(
       ({ code }) => code === 'cut-at-as-of',
     );
+  // biome-ignore format: one case a line
   test.each([
     ['of a measure', ['revenue over [start(month)/end(month)]'], 1],
-    [
-      'of working days, in a projection',
-      ['(revenue over mtd) / (working-days over mtd) * (working-days over [start(month)/end(month)])'],
-      1,
-    ],
+    ['of working days, in a projection', ['(revenue over mtd) / (working-days over mtd) * (working-days over [start(month)/end(month)])'], 1],
     ['of every day of the month so far', ['revenue over [start(month)/end(month)]'], 15, { by: 'day', range: '2026-08-01/2026-08-15' }],
   ] as const)('%s', async (_, show, rows, more: object = {}) => {
     expect(await cut(show, more)).toEqual([

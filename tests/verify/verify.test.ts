@@ -2,12 +2,9 @@ import { writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { DuckDBInstance } from '@duckdb/node-api';
 import { beforeAll, expect, test } from 'vitest';
-import { memory } from '../../src/engines/memory/index.ts';
 import type { Engine } from '../../src/index.ts';
-import { openBook } from '../setup/book.ts';
-import { run } from '../setup/cli.ts';
-import { makeFolder } from '../setup/folder.ts';
-import { factModel } from '../setup/model.ts';
+import { factModel, makeFolder, openBook, run } from '../setup/builders.ts';
+import { memory } from '../setup/library.ts';
 
 const model = factModel('sales', {
   dates: { on: 'day' },

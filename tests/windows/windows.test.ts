@@ -5,10 +5,7 @@ import { daysInWords } from '../../src/result/caption.ts';
 import { layWindow } from '../../src/windows/lay.ts';
 import { indexAt, placeOf } from '../../src/windows/place.ts';
 import { parseShift, parseWindow } from '../../src/windows/syntax.ts';
-import { openBook } from '../setup/book.ts';
-import { engineOver } from '../setup/engine.ts';
-import { factModel } from '../setup/model.ts';
-import { table } from '../setup/table.ts';
+import { engineOver, factModel, openBook, table } from '../setup/builders.ts';
 
 const season = (label: string, start: string, end: string) => ({ label, start: toDay(start), end: toDay(end) });
 const found = calendar({

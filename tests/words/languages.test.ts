@@ -1,9 +1,9 @@
 import { expect, test } from 'vitest';
-import { memory } from '../../src/engines/memory/index.ts';
 import { defineModel, type ModelInput, open, type Question, resultFromJson } from '../../src/index.ts';
 import { builtInWindows } from '../../src/model/builtin.ts';
 import { languages, noteText, wordsOf } from '../../src/words/all.ts';
 import { textIn } from '../../src/words/texts.ts';
+import { memory } from '../setup/library.ts';
 
 const input: ModelInput = {
   locale: 'en-GB',
