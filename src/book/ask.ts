@@ -12,8 +12,11 @@ import type { Result } from './types.ts';
 
 /** Answers a question in a state of the data. */
 export const askIn = async (book: BookRecord, state: State, question: Question, signal: Cancellation | undefined): Promise<Result> => {
-  const { asked, axis, evaluation, found, asOf } = await prepared(book, state, question, signal);
+  const { asked, axis, split, evaluation, found, asOf } = await prepared(book, state, question, signal);
   if (state.turnedBad !== undefined)
     evaluation.over.notes.add('turned-bad', { code: 'turned-bad', reason: state.turnedBad, time: state.seen?.time ?? 0 });
-  return withFiles(resultOf(await answer(asked, axis, evaluation), asked, book.model, asOf, found), answerState(book.model, state.seen));
+  return withFiles(
+    resultOf(await answer(asked, axis, split, evaluation), asked, book.model, asOf, found),
+    answerState(book.model, state.seen),
+  );
 };

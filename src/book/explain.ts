@@ -1,12 +1,16 @@
 // `book.explain`: the question in whose answer a cell stands, and why it is what it is (V1).
 import { isoOf } from '../calendar/day.ts';
-import { type Answer, type AnswerRow, answer, readingOf } from '../evaluate/answer.ts';
+import { DurchblickError } from '../errors.ts';
+import { type Answer, answer, readingOf } from '../evaluate/answer.ts';
+import { columnValue } from '../evaluate/column.ts';
 import { valuesOf } from '../evaluate/evaluation.ts';
 import { explainParts, formulaText } from '../evaluate/explain.ts';
+import type { AttributeRef } from '../model/attributes.ts';
 import type { CellAddress, Model } from '../model/model.ts';
 import type { Question } from '../model/schema.ts';
 import { yearsIn } from '../plan/calendar.ts';
 import { calendarMember, isCalendar } from '../plan/days.ts';
+import { rowAttributes } from '../plan/plan.ts';
 import type { Scope } from '../plan/planned.ts';
 
 import { NO_REACH } from '../plan/reach.ts';
@@ -41,33 +45,33 @@ const cellQuestion = async (
   };
 };
 
-/** A cell in the answer to its question. */
+/** A cell in the answer to its question: its view, its row there, and its members of rows. */
 interface FoundCell {
   readonly outcome: Answer;
-  readonly row: AnswerRow;
+  readonly value: number | null;
   readonly scope: Scope;
+  readonly row: number;
+  readonly members: readonly string[];
 }
 
-const cellIn = async ({ asked, axis, evaluation }: Prepared, members: Readonly<Record<string, string>>): Promise<FoundCell> => {
-  const attributes = asked.per.map(({ attribute }) => attribute);
+const cellIn = async ({ asked, axis, split, evaluation }: Prepared, members: Readonly<Record<string, string>>): Promise<FoundCell> => {
   const { calendar } = evaluation.frame;
   const wanted = asked.per.map(({ name, attribute }) =>
     isCalendar(attribute) ? calendarMember(attribute, members[name] ?? '', calendar) : members[name],
   );
-  const scope: Scope = { view: { axis, rows: 'periods' }, attributes, filters: asked.filters };
-  const [{ bound }] = asked.columns;
-  const outcome = await answer(asked, axis, evaluation);
+  const textOf = ({ key }: AttributeRef): string => wanted[asked.per.findIndex(({ attribute }) => attribute.key === key)];
+  const period = split?.attributes.map(textOf) ?? [];
+  const spot = split ? split.find(0, period) : { view: 0, row: 0 };
+  if (!spot) throw new DurchblickError('empty-range', `${period.join(' ')} has no day in ${axis.labels[0] ?? 'the range'}`);
+  const attributes = rowAttributes(asked, split);
+  const scope: Scope = { view: split?.views[spot.view] ?? { axis }, attributes, filters: asked.filters };
+  const own = attributes.map(textOf);
+  const outcome = await answer(asked, axis, split, evaluation);
   const row = outcome.rows.find((one) => one.members.every((text, k) => text === wanted[k]));
+  const [{ bound }] = asked.columns;
   // A member without data has no row in the answer, and yet a reason.
-  const cell: AnswerRow = row ?? {
-    kind: 'cell',
-    period: 0,
-    members: wanted,
-    data: (await valuesOf([bound], scope, [wanted], evaluation)).data,
-    row: 0,
-    at: 0,
-  };
-  return { outcome, row: cell, scope };
+  const value = row ? readingOf(row, 0) : columnValue((await valuesOf([bound], scope, [own], evaluation)).data.columns[0], spot.row);
+  return { outcome, value, scope, row: spot.row, members: own };
 };
 
 /** Why the cell is what it is (V1). */
@@ -77,10 +81,10 @@ const explanationOf = async (
   model: Model,
 ): Promise<Explanation> => {
   const { asked, axis, evaluation, found, asOf } = ready;
-  const { outcome, row, scope } = await cellIn(ready, members);
+  const { outcome, row, scope, members: own } = await cellIn(ready, members);
   const [{ bound }] = asked.columns;
-  const periodEnd = axis.windows ? asOf : (axis.places[0]?.end ?? asOf);
-  const parts = await explainParts({ bound, scope, row, periodEnd, show }, evaluation);
+  const periodEnd = axis.windows ? asOf : (scope.view.axis.places[row]?.end ?? asOf);
+  const parts = await explainParts({ bound, scope, row, members: own, periodEnd, show }, evaluation);
   const result = resultOf(outcome, asked, model, asOf, found);
   const { format } = result.columns[result.columns.length - 1];
   const [{ value }] = parts;
@@ -125,7 +129,5 @@ export const explainIn = async (
 ): Promise<Explanation> => explanationOf(await preparedCell(book, state, request, signal), request, book.model);
 
 /** The value of a cell in a state of the data. */
-export const cellValue = async (book: BookRecord, state: State, cell: CellAddress): Promise<number | null> => {
-  const { row } = await cellIn(await preparedCell(book, state, cell, undefined), cell.members ?? {});
-  return readingOf(row, 0);
-};
+export const cellValue = async (book: BookRecord, state: State, cell: CellAddress): Promise<number | null> =>
+  (await cellIn(await preparedCell(book, state, cell, undefined), cell.members ?? {})).value;

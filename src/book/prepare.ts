@@ -20,6 +20,7 @@ import { reachAfter, reachOf } from '../plan/reach.ts';
 import { addReads } from '../plan/reads.ts';
 import type { Cancellation, DataNote } from '../plan/request.ts';
 import { seensIn } from '../plan/seen.ts';
+import { type Split, splitAxis } from '../plan/split.ts';
 import { loadWords } from '../words/words.ts';
 import { checkMembers } from './members.ts';
 import { anchorDays, type BookRecord } from './record.ts';
@@ -29,6 +30,8 @@ import type { State } from './states/state.ts';
 export interface Prepared {
   readonly asked: Asked;
   readonly axis: Axis;
+  /** The parts of the axis, if `per` names periods (U13). */
+  readonly split: Split | undefined;
   readonly evaluation: Evaluation;
   readonly found: Notes;
   readonly asOf: Day;
@@ -162,6 +165,7 @@ export const prepared = async (book: BookRecord, state: State, question: Questio
     ? (await import('../plan/row-filters.ts')).splitRowFilters(asked, calendar)
     : { rows: undefined, others: asked.filters };
   const axis = axisOf(asked, leaves, model, calendar, asOf, bounds, rows);
+  const split = asked.per.some(({ attribute }) => isCalendar(attribute)) ? splitAxis(asked, axis, calendar, asOf) : undefined;
   const found = notes();
   for (const note of state.store.notes.filter((own) => isAbout(own, leaves)))
     found.add(`data ${note.code} ${note.fact} ${'role' in note ? note.role : ''}`, note);
@@ -171,6 +175,7 @@ export const prepared = async (book: BookRecord, state: State, question: Questio
   return {
     asked: { ...asked, filters: others },
     axis,
+    split,
     evaluation: { frame, access, over, reached: (reads) => addReads(state.reached, reads) },
     found,
     asOf,

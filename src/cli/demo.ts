@@ -36,8 +36,8 @@ export const TOUR: readonly Stop[] = [
   },
   {
     title: 'Orders by week with the week before. `--by month` or `--by quarter` asks the same of other periods.',
-    command: "orders 'orders vs previous' 'orders vs previous as change' --by week --range 2026-W26/2026-W33",
-    question: { show: ['orders', 'orders vs previous', 'orders vs previous as change'], by: 'week', range: '2026-W26/2026-W33' },
+    command: "orders 'orders vs previous' 'orders vs previous as change' --by week --range 2026-W13/2026-W20",
+    question: { show: ['orders', 'orders vs previous', 'orders vs previous as change'], by: 'week', range: '2026-W13/2026-W20' },
   },
   {
     title: 'Month to date against the monthly budget, spread over working days and cut at the same day.',

@@ -7,10 +7,12 @@ import type { Axis } from '../plan/axis.ts';
 import { type Bound, hasPart, horizonOf, type Leaf, leavesOf } from '../plan/bind.ts';
 import { isCalendar } from '../plan/days.ts';
 import { planOf, planOthers } from '../plan/plan.ts';
+import type { PlannedView } from '../plan/planned.ts';
 import { type Asked, meets } from '../plan/question.ts';
+import { type Split, type Spot, splitOthers } from '../plan/split.ts';
 import type { Place } from '../windows/place.ts';
-import { type Column, VALUE } from './column.ts';
-import { type Evaluation, loadViews } from './evaluation.ts';
+import { columnValue } from './column.ts';
+import { type Evaluation, loadViews, type Values } from './evaluation.ts';
 import type { Access } from './load.ts';
 import type { ViewData } from './scope.ts';
 
@@ -30,7 +32,7 @@ export interface AnswerRow {
 }
 
 /** Value of a reading on a row of the answer. */
-export const readingOf = ({ data, at }: AnswerRow, reading: number): number | null => cell(data.columns[reading], at);
+export const readingOf = ({ data, at }: AnswerRow, reading: number): number | null => columnValue(data.columns[reading], at);
 
 export interface Answer {
   readonly axis: Axis;
@@ -65,38 +67,53 @@ const memberOrder = async (
   };
 };
 
-const cell = (column: Column, at: number): number | null => (column.state[at] === VALUE ? column.values[at] : null);
-
-type RowMaker = (row: number, tuple: number, kind: RowKind, period: number | undefined, members: readonly string[]) => AnswerRow;
-
-const rowsOf =
-  (data: ViewData): RowMaker =>
-  (row, tuple, kind, period, members) => ({ kind, period, members, data, row, at: row * data.tuples.length + tuple });
-
-/** A member of the answer: its texts, and where it stands in the data. */
+/** A member of the answer: its texts, those of its period attributes (U13), and the index of the others in the data. */
 interface ShownMember {
   readonly tuple: readonly string[];
+  readonly period: readonly string[];
   readonly index: number;
 }
 
-/** What a member is ordered and kept by, over the whole axis. */
-const rankedBy =
-  (ranking: ViewData | undefined) =>
-  (index: number, k: number): number | null =>
-    !ranking || ranking.rows === 0 ? null : cell(ranking.columns[k], index);
+/** Where the values of a member stand: in an axis row, and over the whole axis. */
+interface Layout {
+  readonly cell: (row: number, period: readonly string[]) => Spot | undefined;
+  readonly total: (period: readonly string[]) => Spot;
+}
+
+/** Rows of one view are the axis rows; those of a split are found by their members (U13). */
+const layoutOf = (split: Split | undefined): Layout =>
+  split ? { cell: split.find, total: split.findMember } : { cell: (row) => ({ view: 0, row }), total: () => ({ view: 0, row: 0 }) };
+
+type Views = readonly ViewData[];
+
+const rowAt = (views: Views, spot: Spot, index: number, rest: Pick<AnswerRow, 'kind' | 'period' | 'members'>): AnswerRow => {
+  const data = views[spot.view];
+  return { ...rest, data, row: spot.row, at: spot.row * data.tuples.length + index };
+};
+
+/** A value that members or periods are ordered and kept by. */
+type Ranking<T> = (of: T, reading: number) => number | null;
+
+const memberRanking =
+  (views: Views | undefined, layout: Layout): Ranking<ShownMember> =>
+  ({ period, index }, k) => {
+    if (!views) return null;
+    const { view, row } = layout.total(period);
+    const data = views[view];
+    return row < data.rows ? columnValue(data.columns[k], row * data.tuples.length + index) : null;
+  };
+
+const periodRanking =
+  (views: Views | undefined): Ranking<number> =>
+  (row, k) =>
+    views ? columnValue(views[0].columns[k], row) : null;
 
 /** Members whose readings meet all conditions (R4). */
-const keptMembers = (
-  members: readonly ShownMember[],
-  { keep, order }: Asked,
-  value: ReturnType<typeof rankedBy>,
-): readonly ShownMember[] =>
-  keep.length === 0
-    ? members
-    : members.filter(({ index }) => keep.every((condition, k) => meets(value(index, order.length + k), condition)));
+const keptMembers = (members: readonly ShownMember[], { keep, order }: Asked, value: Ranking<ShownMember>): readonly ShownMember[] =>
+  keep.length === 0 ? members : members.filter((member) => keep.every((condition, k) => meets(value(member, order.length + k), condition)));
 
-/** Compares two rows by the values of readings; blanks sort last in both directions (R1). */
-const byValues = (a: number, b: number, order: Asked['order'], value: ReturnType<typeof rankedBy>): number => {
+/** Compares by the values of readings; blanks sort last in both directions (R1). */
+const byValues = <T>(a: T, b: T, order: Asked['order'], value: Ranking<T>): number => {
   for (let k = 0; k < order.length; k++) {
     const [x, y] = [value(a, k), value(b, k)];
     if (x === y) continue;
@@ -107,7 +124,7 @@ const byValues = (a: number, b: number, order: Asked['order'], value: ReturnType
 };
 
 /** Indexes of the shown periods. Without members, `order` and `limit` apply to periods (R1). */
-const shownPeriods = (rows: number, { order, periods, limit, per }: Asked, value: ReturnType<typeof rankedBy>): readonly number[] => {
+const shownPeriods = (rows: number, { order, periods, limit, per }: Asked, value: Ranking<number>): readonly number[] => {
   const all = Array.from({ length: rows }, (_, row) => row);
   if (per.length > 0) return all;
   if (periods === 'descending') all.reverse();
@@ -118,7 +135,7 @@ const shownPeriods = (rows: number, { order, periods, limit, per }: Asked, value
 const ranked = (
   members: readonly ShownMember[],
   { order, within }: Asked,
-  value: ReturnType<typeof rankedBy>,
+  value: Ranking<ShownMember>,
   natural: (a: readonly string[], b: readonly string[]) => number,
 ): ShownMember[] => {
   if (order.length === 0) return [...members].sort((a, b) => natural(a.tuple, b.tuple));
@@ -126,7 +143,7 @@ const ranked = (
   return [...members].sort((a, b) => {
     const grouped = within === 0 ? 0 : natural(group(a.tuple), group(b.tuple));
     if (grouped !== 0) return grouped;
-    return byValues(a.index, b.index, order, value) || natural(a.tuple, b.tuple);
+    return byValues(a, b, order, value) || natural(a.tuple, b.tuple);
   });
 };
 
@@ -150,35 +167,28 @@ const limited = (members: readonly ShownMember[], asked: Asked): readonly ShownM
 
 type Tuples = readonly (readonly string[])[];
 
-/** All that the rows of an answer are put together from. */
-interface Parts {
-  readonly data: ViewData;
-  readonly shown: readonly ShownMember[];
-  readonly others: ViewData | undefined;
+/** What a limit left out of groups of members (R1). */
+interface Others {
   /** Groups some of whose members are left out, by their texts. */
   readonly cut: Tuples;
-  readonly members: ViewData | undefined;
-  /** Indexes of axis rows, in output order. */
-  readonly periods: readonly number[];
+  readonly periods: Views;
+  readonly total: Views | undefined;
+  readonly layout: Layout;
+  /** Whether a group is found by its period, or among the members of a view. */
+  readonly isSplit: boolean;
 }
 
-/** A group of members, and where what is left of it stands in the data of the others. */
-interface OthersOf {
-  readonly tuple: readonly string[];
-  readonly index: number;
-}
-
-const othersOf = (
-  others: ViewData | undefined,
-  cut: Tuples,
-  { per, within }: Asked,
-): ((tuple: readonly string[]) => OthersOf | undefined) => {
-  const left = tupleIndex(cut);
-  const place = tupleIndex(others?.tuples ?? []);
-  return (group) => {
-    const index = left(group) < 0 ? -1 : place(group);
-    return index < 0 ? undefined : { tuple: [...group, ...per.slice(within).map(() => OTHERS)], index };
-  };
+/** Where the others of a group stand, if it has some; `spot` finds a row by the group's period. */
+const othersAt = (
+  { cut, isSplit }: Others,
+  views: Views,
+  group: readonly string[],
+  spot: (period: readonly string[]) => Spot | undefined,
+): { readonly spot: Spot; readonly index: number } | undefined => {
+  if (tupleIndex(cut)(group) < 0) return undefined;
+  const at = spot(group);
+  const index = isSplit ? 0 : at ? tupleIndex(views[at.view].tuples)(group) : -1;
+  return at && index >= 0 ? { spot: at, index } : undefined;
 };
 
 /** Members shown, by group; a group of which none is shown has its others alone. */
@@ -188,24 +198,40 @@ const shownGroups = (shown: readonly ShownMember[], cut: Tuples, asked: Asked) =
   return [...groups, ...cut.filter((group) => known(group) < 0).map((group) => ({ group, list: [] }))];
 };
 
+/** All that the rows of an answer are put together from. */
+interface Parts {
+  readonly cells: Views;
+  readonly layout: Layout;
+  readonly shown: readonly ShownMember[];
+  readonly others: Others | undefined;
+  readonly members: ViewData | undefined;
+  /** Indexes of axis rows, in output order. */
+  readonly periods: readonly number[];
+}
+
+const othersTexts = (group: readonly string[], { per, within }: Asked): readonly string[] => [
+  ...group,
+  ...per.slice(within).map(() => OTHERS),
+];
+
 /** Rows by period: members shown, the others, and the total over members. */
-const periodRows = (asked: Asked, { data, shown, others, cut, members, periods }: Parts): Pick<Answer, 'rows' | 'totals'> => {
+const periodRows = (asked: Asked, { cells, layout, shown, others, members, periods }: Parts): Pick<Answer, 'rows' | 'totals'> => {
   const { gaps, per } = asked;
   const [rows, totals]: [AnswerRow[], AnswerRow[]] = [[], []];
-  const [rowIn, otherIn, totalIn] = [rowsOf(data), others && rowsOf(others), members && rowsOf(members)];
-  const width = data.tuples.length;
-  const isShown = (seen: number | undefined): boolean => gaps === 'show' || seen === 1;
-  const label = (text: string): string[] => per.map(() => text);
-  const groups = shownGroups(shown, cut, asked);
-  const left = othersOf(others, cut, asked);
-  for (const row of periods) {
+  const isShown = ({ data, at }: AnswerRow): boolean => gaps === 'show' || data.seen[at] === 1;
+  const add = (list: AnswerRow[], row: AnswerRow): void => void (isShown(row) && list.push(row));
+  const groups = shownGroups(shown, others?.cut ?? [], asked);
+  for (const period of periods) {
     for (const { group, list } of groups) {
-      for (const { tuple, index } of list) if (isShown(data.seen[row * width + index])) rows.push(rowIn(row, index, 'cell', row, tuple));
-      const rest = otherIn && left(group);
-      if (rest && isShown(others?.seen[row * (others?.tuples.length ?? 0) + rest.index]))
-        rows.push(otherIn(row, rest.index, 'others', row, rest.tuple));
+      for (const { tuple, period: own, index } of list) {
+        const spot = layout.cell(period, own);
+        if (spot) add(rows, rowAt(cells, spot, index, { kind: 'cell', period, members: tuple }));
+      }
+      const left = others && othersAt(others, others.periods, group, (own) => others.layout.cell(period, own));
+      if (others && left)
+        add(rows, rowAt(others.periods, left.spot, left.index, { kind: 'others', period, members: othersTexts(group, asked) }));
     }
-    if (totalIn && isShown(members?.seen[row])) totals.push(totalIn(row, 0, 'total', row, label(TOTAL)));
+    if (members) add(totals, rowAt([members], { view: 0, row: period }, 0, { kind: 'total', period, members: per.map(() => TOTAL) }));
   }
   return { rows, totals };
 };
@@ -213,68 +239,97 @@ const periodRows = (asked: Asked, { data, shown, others, cut, members, periods }
 /** Totals over the axis: of the members shown, of the others, and of all (M9). */
 const axisTotals = (
   asked: Asked,
-  shown: readonly ShownMember[],
-  cut: Tuples,
-  axis: ViewData | undefined,
-  others: ViewData | undefined,
+  { shown, layout, others }: Parts,
+  axis: Views | undefined,
+  tuples: Tuples,
   corner: ViewData | undefined,
 ): AnswerRow[] => {
   if (!axis) return [];
-  const label = (text: string): string[] => asked.per.map(() => text);
-  const totalIn = rowsOf(axis);
-  const left = othersOf(others, cut, asked);
-  const place = tupleIndex(shown.map(({ tuple }) => tuple));
+  const total = (members: readonly string[]) => ({ kind: 'total' as const, period: undefined, members });
+  const place = tupleIndex(axis[0]?.tuples ?? []);
   return [
-    ...shownGroups(shown, cut, asked).flatMap(({ group, list }) => {
-      const rest = others && left(group);
+    ...shownGroups(shown, others?.cut ?? [], asked).flatMap(({ group, list }) => {
+      const left = others?.total && othersAt(others, others.total, group, others.layout.total);
       return [
-        ...list.map(({ tuple }) => totalIn(0, place(tuple), 'total', undefined, tuple)),
-        ...(rest ? [rowsOf(others)(0, rest.index, 'total', undefined, rest.tuple)] : []),
+        ...list.map(({ tuple, period, index }) => rowAt(axis, layout.total(period), place(tuples[index]), total(tuple))),
+        ...(others?.total && left ? [rowAt(others.total, left.spot, left.index, total(othersTexts(group, asked)))] : []),
       ];
     }),
-    ...(corner ? [rowsOf(corner)(0, 0, 'total', undefined, label(TOTAL))] : []),
+    ...(corner ? [rowAt([corner], { view: 0, row: 0 }, 0, total(asked.per.map(() => TOTAL)))] : []),
   ];
 };
 
-/** Answers a resolved question on its axis: rows by period and member, ordered and limited, with totals (R1, M9). */
-export const answer = async (asked: Asked, axis: Axis, evaluation: Evaluation): Promise<Answer> => {
+/** Values of views of one split, over the same members of rows. */
+const valuesOver = (views: readonly PlannedView[], values: Values): Views => {
+  const own = views.map((view) => values(view) as ViewData);
+  const tuples = distinctTuples(own.flatMap((data) => data.tuples));
+  return views.length < 2 ? own : views.map((view) => values(view, tuples) as ViewData);
+};
+
+const valuesFor = (views: readonly PlannedView[] | undefined, values: Values, tuples: Tuples): Views | undefined =>
+  views?.map((view) => values(view, tuples) as ViewData);
+
+/** Members of the answer: those of rows, in each part of the axis. */
+const membersOf = ({ per }: Asked, split: Split | undefined, tuples: Tuples): readonly ShownMember[] => {
+  if (!split) return tuples.map((tuple, index) => ({ tuple, period: [], index }));
+  const places = per.map(({ attribute }) => split.attributes.findIndex(({ key }) => key === attribute.key));
+  return split.members.flatMap((period) =>
+    tuples.map((own, index): ShownMember => {
+      let next = 0;
+      return { tuple: places.map((k) => (k < 0 ? own[next++] : period[k])), period, index };
+    }),
+  );
+};
+
+const loadOthers = async (
+  asked: Asked,
+  axis: Axis,
+  split: Split | undefined,
+  shown: Tuples,
+  cut: Tuples,
+  evaluation: Evaluation,
+): Promise<Others> => {
   const { frame } = evaluation;
-  const attributes = asked.per.map(({ attribute }) => attribute);
-  const plan = planOf(asked, axis, frame);
+  const own = split && splitOthers(split, shown, asked.within, axis, frame.calendar, frame.asOf);
+  const plan = planOthers(asked, axis, own, shown, frame);
+  evaluation.reached(plan.reached);
+  const values = await loadViews([...plan.periods, ...(plan.total ?? [])], evaluation);
+  const tuples = split ? [[]] : cut;
+  const periods = valuesFor(plan.periods, values, tuples) ?? [];
+  return { cut, periods, total: valuesFor(plan.total, values, tuples), layout: layoutOf(own), isSplit: own !== undefined };
+};
+
+/** Answers a resolved question on its axis: rows by period and member, ordered and limited, with totals (R1, M9). */
+export const answer = async (asked: Asked, axis: Axis, split: Split | undefined, evaluation: Evaluation): Promise<Answer> => {
+  const { frame } = evaluation;
+  const plan = planOf(asked, axis, split, frame);
+  const { totals: ofTotals } = plan;
   evaluation.reached(plan.reached);
   const [values, natural] = await Promise.all([
-    loadViews([plan.cells, plan.ranking, plan.totals.members, plan.totals.axis, plan.totals.corner], evaluation),
-    memberOrder(attributes, evaluation.access),
+    loadViews([...plan.cells, ...(plan.ranking ?? []), ofTotals.members, ...(ofTotals.axis ?? []), ofTotals.corner], evaluation),
+    memberOrder(
+      asked.per.map(({ attribute }) => attribute),
+      evaluation.access,
+    ),
   ]);
-  const data = values(plan.cells) as ViewData;
-  const members = data.tuples.map((tuple, index) => ({ tuple, index }));
-  const value = rankedBy(values(plan.ranking, data.tuples));
+  const layout = layoutOf(split);
+  const cells = valuesOver(plan.cells, values);
+  const own = cells[0]?.tuples ?? [];
+  const members = membersOf(asked, split, own);
+  const ranking = valuesFor(plan.ranking, values, own);
+  const value = memberRanking(ranking, layout);
   const ordered = asked.per.length === 0 ? members : ranked(members, asked, value, natural);
   const shown = asked.per.length === 0 ? members : limited(keptMembers(ordered, asked, value), asked);
   const tuples = shown.map(({ tuple }) => tuple);
   const isShown = tupleIndex(tuples);
   const out = ordered.filter(({ tuple }) => isShown(tuple) < 0);
   const cut = distinctTuples(out.map(({ tuple }) => tuple.slice(0, asked.within)));
-  const left = asked.rest && cut.length > 0 ? planOthers(asked, axis, tuples, frame) : undefined;
-  if (left) evaluation.reached(left.reached);
-  const leftValues = await loadViews([left?.periods, left?.total], evaluation);
-  const parts = {
-    data,
-    shown,
-    cut: left ? cut : [],
-    others: leftValues(left?.periods, cut),
-    members: values(plan.totals.members),
-    periods: shownPeriods(data.rows, asked, value),
-  };
+  const others = asked.rest && cut.length > 0 ? await loadOthers(asked, axis, split, tuples, cut, evaluation) : undefined;
+  const periods = shownPeriods(axis.places.length, asked, periodRanking(ranking));
+  const parts: Parts = { cells, layout, shown, others, members: values(ofTotals.members), periods };
   const { rows, totals } = periodRows(asked, parts);
-  const ofAxis = axisTotals(
-    asked,
-    shown,
-    parts.cut,
-    values(plan.totals.axis, tuples),
-    leftValues(left?.total, cut),
-    values(plan.totals.corner),
-  );
+  const shownRows = distinctTuples(shown.map(({ index }) => own[index]));
+  const ofAxis = axisTotals(asked, parts, valuesFor(ofTotals.axis, values, shownRows), own, values(ofTotals.corner));
   const { dates, asOf } = frame;
   const isAhead = ({ measure, role }: Leaf): boolean => (dates(measure.fact, measure.open?.from ?? role.name)?.last ?? asOf) > asOf;
   // Lazy: most answers need none of these notes.
@@ -284,7 +339,7 @@ export const answer = async (asked: Asked, axis: Axis, evaluation: Evaluation): 
     (!asked.isAsOfGiven && asked.columns.some(({ bound }) => leavesOf(bound).some(isAhead)))
   )
     await (await import('./row-notes.ts')).addRowNotes(asked, tuples, evaluation);
-  notePartial(asked, axis, evaluation);
+  notePartial(asked, split?.views.flatMap((view) => view.axis.places) ?? axis.places, axis, evaluation);
   return { axis, rows, totals: [...totals, ...ofAxis] };
 };
 
@@ -296,9 +351,9 @@ const hasWholeBase = (bound: Bound): boolean =>
   );
 
 /** Notes rows that compare part of a period with a whole one: of a plan (W6) or a base (C6). */
-const notePartial = (asked: Asked, axis: Axis, { over: { notes } }: Evaluation): void => {
+const notePartial = (asked: Asked, places: readonly Place[], axis: Axis, { over: { notes } }: Evaluation): void => {
   if (axis.kind.kind === 'windows') return;
-  const count = (isPart: (place: Place) => boolean): number => axis.places.filter(isPart).length;
+  const count = (isPart: (place: Place) => boolean): number => places.filter(isPart).length;
   const isCut = ({ cutStart, cutEnd }: Place): boolean => cutStart || cutEnd;
   const plain = (leaf: Leaf) => leaf.window === undefined;
   for (const { reading, bound } of asked.columns) {

@@ -10,6 +10,9 @@ export interface Column {
   readonly scale: number;
 }
 
+/** The value of a cell; null if it is blank or nothing. */
+export const columnValue = ({ values, state }: Column, at: number): number | null => (state[at] === VALUE ? values[at] : null);
+
 export const blankColumn = (size: number): Column => ({
   values: new Float64Array(size),
   state: new Uint8Array(size).fill(BLANK),

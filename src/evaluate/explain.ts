@@ -10,8 +10,7 @@ import type { PlannedMeasure, PlannedPart, Step as PlannedStep, PlannedView, Sco
 import { frameSeeing } from '../plan/seen.ts';
 import { COVERED } from '../windows/lay.ts';
 
-import type { AnswerRow } from './answer.ts';
-import { VALUE } from './column.ts';
+import { columnValue } from './column.ts';
 import { type Evaluation, valuesOf } from './evaluation.ts';
 import { daysOf, type ExplainedDays, type LeftOut, type RowsBehind, rowsBehind, type SpreadShare } from './rows-behind.ts';
 import type { DayRange } from './scope.ts';
@@ -104,7 +103,9 @@ const placed = ({ bound, chain }: Step): Bound =>
 export interface ExplainWanted {
   readonly bound: Bound;
   readonly scope: Scope;
-  readonly row: AnswerRow;
+  /** The cell's row in the view, and its members of rows. */
+  readonly row: number;
+  readonly members: readonly string[];
   /** Last day of the row's period, for what lies after the as-of date. */
   readonly periodEnd: Day;
   /** Rows to show of each measure. */
@@ -157,22 +158,22 @@ const seeing = (evaluation: Evaluation, { seen }: PlannedMeasure): Evaluation =>
 
 /** Takes one cell apart (V1): every part with its value, and behind every measure its days, rows, and what was left out. */
 export const explainParts = async (wanted: ExplainWanted, evaluation: Evaluation): Promise<ExplainedPart[]> => {
-  const { bound, scope, row, show } = wanted;
+  const { bound, scope, row, members, show } = wanted;
   const steps = stepsOf(bound, 0, []);
-  const { view, data } = await valuesOf(steps.map(placed), scope, [row.members], evaluation);
-  const memberOf = ({ key }: AttributeRef): string => row.members[scope.attributes.findIndex((attribute) => attribute.key === key)];
+  const { view, data } = await valuesOf(steps.map(placed), scope, [members], evaluation);
+  const memberOf = ({ key }: AttributeRef): string => members[scope.attributes.findIndex((attribute) => attribute.key === key)];
   const parts: ExplainedPart[] = [];
   for (const [k, { depth, bound: own, chain }] of steps.entries()) {
     const column = data.columns[k];
     const step = own.kind === 'leaf' || own.kind === 'days' ? stepAt(view, k) : undefined;
     const measure = step?.kind === 'measure' ? view.measures[step.measure] : undefined;
-    const { range, part, days } = daysAt(step, measure, row.row, memberOf);
+    const { range, part, days } = daysAt(step, measure, row, memberOf);
     const periodEnd = chain.length > 0 ? undefined : wanted.periodEnd;
     parts.push({
       depth,
       expression: written(own),
       kind: KINDS[own.kind],
-      value: column.state[row.row] === VALUE ? column.values[row.row] : null,
+      value: columnValue(column, row),
       ...(own.kind === 'leaf' ? measurePart(own) : {}),
       ...(chain.length > 0
         ? { comparison: { name: chain.map(({ name }) => name).join(', then '), is: chain.map(({ name }) => name).join(' ') } }

@@ -88,17 +88,21 @@ const without = (filters: readonly Filter[], ...reasons: readonly Why[]): readon
   filters.filter(({ why }) => !reasons.includes(why));
 
 /** Whole periods of a coarse fact that the days touch; rows stand on any day of them. */
-const wholePeriods = (fact: Fact, { start, end }: DayRange, { frame: { calendar } }: Evaluation): DayRange => ({
-  start: Math.min(start, calendar.floor(fact.grain, start)),
-  end: Math.max(end, calendar.ceil(fact.grain, end)),
-});
+const wholePeriods = (fact: Fact, { start, end }: DayRange, { frame: { calendar } }: Evaluation): DayRange => {
+  const unit = calendar.unit(fact.grain);
+  const [from, to] = [calendar.indexOf(unit, start), calendar.indexOf(unit, end)];
+  return { start: from < 0 ? start : unit.starts[from], end: to < 0 ? end : unit.ends[to] };
+};
 
 /** How the period that the days end in is covered in part (G4). */
 const spreadOf = ({ measure: planned, range, part }: CellPlace, { frame: { calendar } }: Evaluation): { readonly spread?: SpreadShare } => {
   const { measure } = planned.leaf;
   const { spread, fact, aggregate } = measure;
   if (fact.grain === 'day' || aggregate.kind !== 'sum') return {};
-  const [start, end] = [calendar.floor(fact.grain, range.end), calendar.ceil(fact.grain, range.end)];
+  const unit = calendar.unit(fact.grain);
+  const at = calendar.indexOf(unit, range.end);
+  if (at < 0) return {};
+  const [start, end] = [unit.starts[at], unit.ends[at]];
   const from = Math.max(start, range.start);
   if (!part && from <= start && range.end >= end) return {};
   const period = daysOf({ start, end });

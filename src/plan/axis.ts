@@ -22,6 +22,8 @@ export interface Axis {
   readonly labels: readonly string[];
   /** The windows of the rows on an axis of windows (A6). */
   readonly windows: readonly NamedWindow[] | undefined;
+  /** The range is that of all data (A3). */
+  readonly isDefault?: true;
   /** The day ranges of each row, if period filters leave more than one (U13). A row's place then spans from the first to the last. */
   readonly pieces?: readonly (readonly Place[])[];
 }
@@ -236,6 +238,7 @@ export const axisOf = (
       places: [place],
       labels: [`${isoOf(place.start)}/${isoOf(place.end)}`],
       windows: undefined,
+      ...(range ? {} : { isDefault: true as const }),
       ...(pieces.length > 1 ? { pieces: [pieces] } : {}),
     };
   }

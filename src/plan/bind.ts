@@ -94,6 +94,13 @@ export const leavesOf = (bound: Bound): Leaf[] => {
   return leaves;
 };
 
+/** What the parts of a reading leave out (M11). */
+export const acrossIn = (bound: Bound): Across[] => {
+  const found: Across[] = [];
+  eachPart(bound, (part) => void ((part.kind === 'leaf' || part.kind === 'days') && found.push(part.across)));
+  return found;
+};
+
 /** Whether any part of a reading passes a test. Visits shared parts once. */
 export const hasPart = (bound: Bound, test: (part: Bound) => boolean): boolean => {
   let found = false;

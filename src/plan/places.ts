@@ -7,6 +7,7 @@ import { COVERED, type Lay, lay } from '../windows/lay.ts';
 import { indexAt, type Place, placeSeen, totalPlace } from '../windows/place.ts';
 import type { Axis, FactBounds } from './axis.ts';
 import { seenUnder } from './seen.ts';
+import type { SplitView } from './split.ts';
 
 /** What windows are laid in: one question's calendar, as-of date and data bounds. */
 export interface TimeFrame {
@@ -16,13 +17,19 @@ export interface TimeFrame {
   readonly bounds: FactBounds;
 }
 
-/** The rows of an axis, or their total as one place (M9). */
+/** The rows of an axis, or totals of some of them as one place each (M9). */
 export interface View {
   readonly axis: Axis;
-  readonly rows: 'periods' | 'total';
+  /** Indexes of the axis rows that each row is the total of. Without them, each axis row is a row. */
+  readonly groups?: readonly (readonly number[])[];
+  /** The parts that the rows of `axis` are, if the question has period attributes in `per` (U13). */
+  readonly split?: SplitView;
 }
 
-export const rowCount = (view: View): number => (view.rows === 'total' ? (view.axis.places.length > 0 ? 1 : 0) : view.axis.places.length);
+/** All rows of an axis as one total (M9). */
+export const totalOf = (axis: Axis): View => ({ axis, groups: axis.places.length > 0 ? [[...axis.places.keys()]] : [] });
+
+export const rowCount = ({ axis, groups }: View): number => (groups ?? axis.places).length;
 
 /** A reading's place in time on the way through nested comparisons: outermost first. */
 export type Chain = readonly Comparison[];
@@ -63,23 +70,23 @@ const placesOf = (
       const at = isAtAsOf ? { ...landed, start: day, end: day, index: indexAt(frame.calendar, axis.kind.unit, day) } : landed;
       return placeSeen(isAtAsOf ? { ...at, lastIndex: at.index } : at, day);
     }, place);
-  if (chain.length === 0 && view.rows === 'periods') return [...axis.places];
-  if (view.rows === 'periods') return axis.places.map(move);
-  if (chain.length === 0) {
-    const own = totalPlace(axis.places, frame.asOf, 'own');
-    return own ? [own] : [];
-  }
-  const seen = axis.places
-    .map((place, row) => ({ place, moved: move(place, row) }))
-    .filter(({ place, moved }) => !moved.missing && (isSeenAnew || !(horizon === 'actual' && place.start > frame.asOf)));
-  const total = totalPlace(
-    seen.map(({ moved }) => moved),
-    frame.asOf,
-    'compared',
-  );
-  // Seen from another day, the total is that of a question asked on it (C11).
-  if (total?.seen) return [placeSeen(total, total.seen.asOf)];
-  return total ? [total] : axis.places.slice(0, 1).map((place) => ({ ...place, missing: true }));
+  const moved = chain.length === 0 ? axis.places : axis.places.map(move);
+  if (!view.groups) return [...moved];
+  return view.groups.map((rows) => {
+    const own = rows.map((row) => axis.places[row]);
+    if (chain.length === 0) return totalPlace(own, frame.asOf, 'own');
+    const seen = rows.filter(
+      (row) => !moved[row].missing && (isSeenAnew || !(horizon === 'actual' && axis.places[row].start > frame.asOf)),
+    );
+    if (seen.length === 0) return { ...own[0], missing: true };
+    const total = totalPlace(
+      seen.map((row) => moved[row]),
+      frame.asOf,
+      'compared',
+    );
+    // Seen from another day, the total is that of a question asked on it (C11).
+    return total.seen ? placeSeen(total, total.seen.asOf) : total;
+  });
 };
 
 /** The first day that counts as the fact's (W11), and the last with data. */
@@ -105,10 +112,10 @@ const layPieces = (
   compare: Compare | undefined,
 ): Lay => {
   const axis: Axis = { ...view.axis, places: pieces.flat(), pieces: undefined };
-  const laid = layReading(reading, { axis, rows: 'periods' }, frame, compare);
+  const laid = layReading(reading, { axis }, frame, compare);
   let next = 0;
   const ofRows = pieces.map((list) => list.map(() => next++));
-  const rows = view.rows === 'total' ? [ofRows.flat()] : ofRows;
+  const rows = view.groups?.map((group) => group.flatMap((row) => ofRows[row])) ?? ofRows;
   const covered = rows.map((list) => list.filter((k) => laid.state[k] === COVERED));
   const each = (make: (list: readonly number[], row: number) => number) => Int32Array.from(covered, make);
   return {

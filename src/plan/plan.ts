@@ -8,7 +8,7 @@ import type { Axis } from './axis.ts';
 import type { Bound, DaysLeaf, Leaf } from './bind.ts';
 import { layOnDays, segmentsOnDays } from './days.ts';
 import { countedDays, measureOutline } from './measure.ts';
-import type { View } from './places.ts';
+import { totalOf, type View } from './places.ts';
 import type {
   AskFrame,
   Combinations,
@@ -27,6 +27,7 @@ import type { Segments } from './request.ts';
 import { memberBound } from './rows.ts';
 import { frameSeeing, type Seen } from './seen.ts';
 import { cutSegments } from './segments.ts';
+import { groupMembers, type Split } from './split.ts';
 import { daysShape, membersShapes } from './spread.ts';
 import { stepsOf } from './steps.ts';
 import { toldOf } from './told.ts';
@@ -152,17 +153,17 @@ export const planViews = (wanted: readonly Wanted[], planning: Planning): Planne
   }));
 };
 
-/** A question's plan: its axis, the views it takes, and the days of facts that it reaches. */
+/** A question's plan: its views, and the days of facts that it reaches. */
 export interface Plan {
-  readonly axis: Axis;
-  readonly cells: PlannedView;
+  /** One view, or one for each view of the split (U13). */
+  readonly cells: readonly PlannedView[];
   /** Readings for `order`, then for `keep`: per member over the whole axis, or per period if there are no members. */
-  readonly ranking: PlannedView | undefined;
+  readonly ranking: readonly PlannedView[] | undefined;
   readonly totals: {
     /** Over members, in each period. */
     readonly members: PlannedView | undefined;
     /** Over the axis, of each member. */
-    readonly axis: PlannedView | undefined;
+    readonly axis: readonly PlannedView[] | undefined;
     readonly corner: PlannedView | undefined;
   };
   readonly reached: ReadonlyMap<string, Reached>;
@@ -170,44 +171,63 @@ export interface Plan {
 
 const planning = (frame: PlanFrame): Planning => ({ frame, reached: new Map(frame.reached) });
 
+/** Attributes that split rows of data; period attributes split the axis. */
+export const rowAttributes = ({ per }: Asked, split: Split | undefined): readonly AttributeRef[] =>
+  per.map(({ attribute }) => attribute).filter((attribute) => !split?.attributes.some(({ key }) => key === attribute.key));
+
 /** Plans a question on its axis (R1, M9). */
-export const planOf = (asked: Asked, axis: Axis, frame: PlanFrame): Plan => {
+export const planOf = (asked: Asked, axis: Axis, split: Split | undefined, frame: PlanFrame): Plan => {
   const own = planning(frame);
   const readings = asked.columns.map(({ bound }) => bound);
-  const attributes = asked.per.map(({ attribute }) => attribute);
+  const attributes = rowAttributes(asked, split);
   const { filters, totals } = asked;
-  const wanted = new Map<string, Wanted>();
-  const want = (name: string, bounds: readonly Bound[], rows: View['rows'], split: readonly AttributeRef[]): void =>
-    void wanted.set(name, { readings: bounds, scope: { view: { axis, rows }, attributes: split, filters } });
-  want('cells', readings, 'periods', attributes);
+  const wanted: Wanted[] = [];
+  /** Wants some views, and takes them when they are planned. */
+  const want = (bounds: readonly Bound[], views: readonly View[], by: readonly AttributeRef[]) => {
+    const first = wanted.length;
+    for (const view of views) wanted.push({ readings: bounds, scope: { view, attributes: by, filters } });
+    return (planned: readonly PlannedView[]) => planned.slice(first, first + views.length);
+  };
+  const parts = split?.views ?? [{ axis }];
+  const members = split ? split.views.map((view) => groupMembers(view).view) : [totalOf(axis)];
+  const cells = want(readings, parts, attributes);
   // Members are chosen by what they are ordered by, and by what they must meet (R1, R4).
   const chosenBy = [...asked.order, ...asked.keep].map(({ bound }) => bound);
-  if (chosenBy.length > 0) want('ranking', chosenBy, attributes.length === 0 || axis.windows ? 'periods' : 'total', attributes);
-  if (totals.members) want('members', readings, 'periods', []);
-  if (totals.axis && axis.places.length > 0) {
-    want('axis', readings, 'total', attributes);
-    if (totals.members) want('corner', readings, 'total', []);
-  }
-  const names = [...wanted.keys()];
-  const views = planViews([...wanted.values()], own);
-  const view = (name: string): PlannedView | undefined => views[names.indexOf(name)];
+  const ranking = chosenBy.length > 0 && want(chosenBy, asked.per.length === 0 || axis.windows ? parts : members, attributes);
+  const ofMembers = totals.members && want(readings, [{ axis }], []);
+  const hasAxis = totals.axis && axis.places.length > 0;
+  const ofAxis = hasAxis && want(readings, members, attributes);
+  const corner = hasAxis && totals.members && want(readings, [totalOf(axis)], []);
+  const planned = planViews(wanted, own);
   return {
-    axis,
-    cells: views[0],
-    ranking: view('ranking'),
-    totals: { members: view('members'), axis: view('axis'), corner: view('corner') },
+    cells: cells(planned),
+    ranking: ranking ? ranking(planned) : undefined,
+    totals: {
+      members: ofMembers ? ofMembers(planned)[0] : undefined,
+      axis: ofAxis ? ofAxis(planned) : undefined,
+      corner: corner ? corner(planned)[0] : undefined,
+    },
     reached: own.reached,
   };
 };
 
-/** The views of those left out by a limit, once it is known who is shown: in each period, and over the axis if wanted (R1). */
+/** The views of those left out by a limit: in each period, and over the axis if wanted (R1). */
+export interface OthersPlan {
+  readonly periods: readonly PlannedView[];
+  readonly total: readonly PlannedView[] | undefined;
+  readonly reached: ReadonlyMap<string, Reached>;
+}
+
+/** Plans those left out by a limit, once it is known who is shown. Left-out periods are a split of their own (U13). */
 export const planOthers = (
   asked: Asked,
   axis: Axis,
+  split: Split | undefined,
   shown: readonly (readonly string[])[],
   frame: PlanFrame,
-): { readonly periods: PlannedView; readonly total: PlannedView | undefined; readonly reached: ReadonlyMap<string, Reached> } => {
+): OthersPlan => {
   const own = planning(frame);
+  const readings = asked.columns.map(({ bound }) => bound);
   const combinations: Combinations = {
     kind: 'combinations',
     attributes: asked.per.map(({ attribute }) => attribute),
@@ -215,16 +235,17 @@ export const planOthers = (
     keep: 'others',
     why: 'members',
   };
-  const { filters } = asked;
-  const readings = asked.columns.map(({ bound }) => bound);
   // One row for each group that a limit counts in, or one for all.
   const groups = combinations.attributes.slice(0, asked.within);
-  const rows: readonly View['rows'][] = asked.totals.axis && axis.places.length > 0 ? ['periods', 'total'] : ['periods'];
-  const [periods, total] = planViews(
-    rows.map((kind) => ({ readings, scope: { view: { axis, rows: kind }, attributes: groups, filters, combinations } })),
+  const scope = split ? { attributes: [], filters: asked.filters } : { attributes: groups, filters: asked.filters, combinations };
+  const parts = split?.views ?? [{ axis }];
+  const totals = split ? split.views.map((view) => groupMembers(view).view) : [totalOf(axis)];
+  const isTotal = asked.totals.axis && axis.places.length > 0;
+  const planned = planViews(
+    [...parts, ...(isTotal ? totals : [])].map((view) => ({ readings, scope: { ...scope, view } })),
     own,
   );
-  return { periods, total, reached: own.reached };
+  return { periods: planned.slice(0, parts.length), total: isTotal ? planned.slice(parts.length) : undefined, reached: own.reached };
 };
 
 /** Plans some readings over one view. */

@@ -4,14 +4,18 @@ import type { Unit } from '../calendar/unit.ts';
 import type { DayRun, RowFilters, Stretch } from './axis.ts';
 import { daysPassing, isCalendar, stretchesOf } from './days.ts';
 import type { Asked, AskedFilter } from './question.ts';
+import { unitOfRows } from './split.ts';
 
-/** Whether a filter selects rows: a unit, or `<unit>-of-<unit>` whose first unit contains the axis periods. */
-const isOfRows = ({ attribute }: AskedFilter, { by }: Asked, calendar: Calendar): boolean => {
+/**
+ * Whether a filter selects rows: a unit, or `<unit>-of-<unit>` whose first unit contains the axis periods. Rows of windows are no
+ * periods: their days are filtered.
+ */
+const isOfRows = ({ attribute }: AskedFilter, unit: Unit | undefined, calendar: Calendar): boolean => {
   if (!isCalendar(attribute)) return false;
   const { standing } = attribute;
   if (standing.kind === 'period') return true;
-  if (standing.kind !== 'number' || by.kind !== 'unit') return false;
-  return standing.inner === by.unit || calendar.nests(calendar.unit(by.unit), calendar.unit(standing.inner));
+  if (standing.kind !== 'number' || !unit) return false;
+  return standing.inner === unit.name || calendar.nests(unit, calendar.unit(standing.inner));
 };
 
 const unitNamed = ({ attribute }: AskedFilter): string | undefined =>
@@ -31,7 +35,8 @@ export const splitRowFilters = (
   asked: Asked,
   calendar: Calendar,
 ): { readonly rows: RowFilters | undefined; readonly others: readonly AskedFilter[] } => {
-  const filters = asked.filters.filter((filter) => isOfRows(filter, asked, calendar));
+  const unit = unitOfRows(asked, calendar);
+  const filters = asked.by.kind === 'windows' ? [] : asked.filters.filter((filter) => isOfRows(filter, unit, calendar));
   const others = asked.filters.filter((filter) => !filters.includes(filter));
   if (filters.length === 0) return { rows: undefined, others };
   const units = filters.flatMap((filter) => unitNamed(filter) ?? []).map((name) => calendar.unit(name));

@@ -20,7 +20,7 @@ const shapeScope = (frame: PlanFrame, unitName: string, { starts, ends }: Segmen
   const unit = frame.calendar.unit(unitName);
   const places = unitPlaces(frame.calendar, unit, starts[0], ends[ends.length - 1], asOf);
   const axis = { kind: { kind: 'unit' as const, unit }, places, labels: [], windows: undefined };
-  return { view: { axis, rows: 'periods' }, attributes: [], filters: [] };
+  return { view: { axis }, attributes: [], filters: [] };
 };
 
 /**

@@ -5,11 +5,12 @@ import { DurchblickError } from '../errors.ts';
 import type { Comparison } from '../model/model.ts';
 import { COVERED, type Lay, MISSING } from '../windows/lay.ts';
 import type { NoteOf } from '../words/words.ts';
-import { type Bound, type DaysLeaf, hasPart, horizonOf, type Leaf } from './bind.ts';
+import { type Bound, type DaysLeaf, hasPart, horizonOf, isTaken, type Leaf } from './bind.ts';
 import type { DayGroups } from './days.ts';
-import { type Chain, historyOf, layReading, rowCount, type View } from './places.ts';
+import { type Chain, historyOf, layReading, totalOf, type View } from './places.ts';
 import type { MeasureOutline, PlanFrame, PlannedReading, Step } from './planned.ts';
 import { frameSeeing, type Seen, seenUnder } from './seen.ts';
+import { groupMembers, viewAcross } from './split.ts';
 
 /** A chain of comparisons with a text that tells it from every other. */
 interface Time {
@@ -35,32 +36,43 @@ const seenAt = (chain: Chain, { asOf, knownBy }: PlanFrame): Seen => chain.reduc
 
 type Key = readonly unknown[];
 const windowKey = ({ window }: Leaf | DaysLeaf): Key => (window ? [window.text, window.full, window.name] : []);
+const acrossKey = ({ across }: Leaf | DaysLeaf) => (typeof across === 'string' ? across : across.map(({ key }) => key));
 /** What a measure or a count of days is told apart by: two formulas may each have the same one. */
 const leafKey = (leaf: Leaf | DaysLeaf): Key => [
   ...(leaf.kind === 'leaf'
     ? [leaf.measure.name, leaf.role.name]
     : [leaf.count, leaf.horizon, leaf.beside.map(({ measure, role }) => [measure.name, role.name])]),
-  typeof leaf.across === 'string' ? leaf.across : leaf.across.map(({ key }) => key),
+  acrossKey(leaf),
   windowKey(leaf),
 ];
 
-/** The whole range as one row, as the total over the axis has it (M9, M11). */
-const overAll = (view: View): View => {
-  if (view.axis.windows)
+/** A view, and the row of it that each row of another view shows. */
+interface Across {
+  readonly view: View;
+  readonly rowOf: readonly number[];
+}
+
+/** Where a reading is laid that leaves out attributes, or time (M11); undefined where it is laid on the view itself. */
+const acrossOf = ({ across }: Leaf | DaysLeaf, view: View, { calendar, asOf }: PlanFrame): Across | undefined => {
+  const { axis, groups, split } = view;
+  if (across !== 'time') return split && viewAcross(view, (attribute) => !isTaken(across, attribute), calendar, asOf);
+  if (groups) return undefined;
+  if (axis.windows)
     throw new DurchblickError('no-axis-total', 'windows overlap, so there is no reading across time over them', {
       hint: 'Ask by a unit, or without `across time` (M9, M11).',
     });
-  return { ...view, rows: 'total' };
+  if (split) return groupMembers(view);
+  return { view: totalOf(axis), rowOf: axis.places.map(() => 0) };
 };
 
-/** One row's days on each of some rows. */
-const onEveryRow = ({ from, to, state, short, ahead, pieces }: Lay, rows: number): Lay => ({
+/** Days of some rows, on the rows of another view. */
+const onRows = ({ from, to, state, short, ahead, pieces }: Lay, rowOf: readonly number[]): Lay => ({
   pieces,
-  from: new Int32Array(rows).fill(from[0]),
-  to: new Int32Array(rows).fill(to[0]),
-  state: new Uint8Array(rows).fill(state[0]),
-  short: new Uint8Array(rows).fill(short[0]),
-  ahead: new Uint8Array(rows).fill(ahead[0]),
+  from: Int32Array.from(rowOf, (row) => from[row]),
+  to: Int32Array.from(rowOf, (row) => to[row]),
+  state: Uint8Array.from(rowOf, (row) => state[row]),
+  short: Uint8Array.from(rowOf, (row) => short[row]),
+  ahead: Uint8Array.from(rowOf, (row) => ahead[row]),
 });
 
 /** Lays readings, those that lie on the same days once, and says what is to be told of their days. */
@@ -71,10 +83,12 @@ const layer = (view: View, frame: PlanFrame, notes: (readonly [string, NoteOf])[
     const horizon = isMeasure ? horizonOf(leaf) : leaf.horizon;
     const seen = seenAt(chain, frame);
     const history = historyOver(isMeasure ? [leaf] : leaf.beside, frameSeeing(frame, seen));
-    const isOverAll = leaf.across === 'time' && view.rows === 'periods';
-    const key = JSON.stringify([windowKey(leaf), horizon, history.first, history.last, time, isOverAll]);
-    const laid = () => layReading({ window: leaf.window, horizon, history, chain }, isOverAll ? overAll(view) : view, frame, frame.compare);
-    const lay = lays.get(key) ?? (isOverAll ? onEveryRow(laid(), rowCount(view)) : laid());
+    // Without parts, only `across time` lies elsewhere.
+    const elsewhere = view.split ? acrossKey(leaf) : leaf.across === 'time';
+    const key = JSON.stringify([windowKey(leaf), horizon, history.first, history.last, time, elsewhere]);
+    const laid = (at: View): Lay => layReading({ window: leaf.window, horizon, history, chain }, at, frame, frame.compare);
+    const layOver = (across: Across | undefined): Lay => (across ? onRows(laid(across.view), across.rowOf) : laid(view));
+    const lay = lays.get(key) ?? layOver(acrossOf(leaf, view, frame));
     lays.set(key, lay);
     if (isMeasure) notes.push(...noteMissing(lay, chain));
     notes.push(...noteCut(leaf, lay, seen));

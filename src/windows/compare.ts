@@ -3,7 +3,7 @@ import type { Calendar } from '../calendar/calendar.ts';
 import { addMonths, type Day } from '../calendar/day.ts';
 import type { Unit } from '../calendar/unit.ts';
 import { DurchblickError } from '../errors.ts';
-import { type AxisKind, anchorOf, exists, indexAt, type Place, placeOf } from './place.ts';
+import { type AxisKind, anchorOf, exists, indexAt, NO_PERIOD, type Place, placeOf } from './place.ts';
 import type { Shift, Window } from './syntax.ts';
 
 export interface CompareSetting {
@@ -157,9 +157,13 @@ const yearEarlier = (place: Place, setting: CompareSetting): Place => {
 /** Takes a place to where a comparison holds it against (C1 to C6). */
 export type Compare = (place: Place, shift: Shift, setting: CompareSetting) => Place;
 
+/** Shifts that move a place from period to period. */
+const BY_PERIODS: ReadonlySet<Shift['kind']> = new Set(['months', 'units', 'previous', 'year-earlier']);
+
 /** Where a comparison takes a place (C1 to C6). */
 export const compare: Compare = (place, shift, setting) => {
   if (place.missing) return place;
+  if (place.index === NO_PERIOD && BY_PERIODS.has(shift.kind)) return { ...place, missing: true };
   switch (shift.kind) {
     case 'days':
       return { ...place, days: place.days + shift.days };

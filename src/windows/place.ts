@@ -4,6 +4,9 @@ import { addMonths, type Day, isoOf } from '../calendar/day.ts';
 import type { Unit } from '../calendar/unit.ts';
 import { DurchblickError } from '../errors.ts';
 
+/** Index of a place on days without a period of the unit. Nothing can be compared by periods there (U13). */
+export const NO_PERIOD = -2;
+
 /** How a shift moved the anchor; fixed dates inside a window move along (C6). */
 export type DateMove = { readonly months: number } | { readonly days: number };
 
@@ -112,11 +115,10 @@ export const unitPlaces = (calendar: Calendar, unit: Unit, first: Day, last: Day
 };
 
 /**
- * The total over an axis as one place (M9): from the first start to the last end. Called with the places of a
+ * The total over some places, at least one, as one place (M9): from the first start to the last end. Called with the places of a
  * comparison, it is the comparison of the total; rows without counterpart are left aside by the caller.
  */
-export const totalPlace = (places: readonly Place[], asOf: Day, compared: 'compared' | 'own'): Place | undefined => {
-  if (places.length === 0) return undefined;
+export const totalPlace = (places: readonly Place[], asOf: Day, compared: 'compared' | 'own'): Place => {
   const first = places[0];
   const last = places[places.length - 1];
   const whole = { start: first.start, end: last.end, index: first.index, lastIndex: last.lastIndex };

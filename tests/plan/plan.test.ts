@@ -72,7 +72,8 @@ const frameOf = async (question: Question, asOf = '2026-05-20') => {
 };
 const planned = async (question: Question, asOf?: string) => {
   const { asked, axis, frame } = await frameOf(question, asOf);
-  return planOf(asked, axis, frame);
+  const { cells, ranking } = planOf(asked, axis, undefined, frame);
+  return { cells: cells[0], ranking: ranking?.[0] };
 };
 
 /** A view as it would be printed: names for things of the model, lists for typed arrays. */

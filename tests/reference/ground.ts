@@ -131,7 +131,9 @@ export const groundOf = (world: RefWorld, question: Question): Ground => {
     const { by } = question;
     if (typeof by !== 'string' || !model.units.includes(by)) return false;
     const [rows, inner] = [unit(by), unit(name.split('-of-')[0])];
-    for (let p: Span | undefined = rows.at(fromIso('2024-01-01')); p && p.start < fromIso('2026-12-31'); p = rows.step(p, 1))
+    let first = fromIso('2024-01-01');
+    while (!rows.at(first)) first++;
+    for (let p = rows.at(first); p && p.start < fromIso('2026-12-31'); p = rows.step(p, 1))
       if (inner.at(p.start)?.start !== inner.at(p.end)?.start || !inner.at(p.start)) return false;
     return true;
   };
