@@ -169,6 +169,8 @@ const defaultStretch = (leaves: readonly Leaf[], asOf: Day, bounds: FactBounds):
 
 /** The effect of period filters on an axis (U13). */
 export interface RowFilters {
+  /** The attributes of the filters. */
+  readonly names: readonly string[];
   /** Days named by the filters; used if the question has no range. */
   readonly named: Stretch | undefined;
   /** The day ranges that pass the filters. */

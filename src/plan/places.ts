@@ -6,8 +6,8 @@ import type { Compare } from '../windows/compare.ts';
 import { COVERED, type Lay, lay } from '../windows/lay.ts';
 import { indexAt, type Place, placeSeen, totalPlace } from '../windows/place.ts';
 import type { Axis, FactBounds } from './axis.ts';
+import type { CalendarRef } from './days.ts';
 import { seenUnder } from './seen.ts';
-import type { SplitView } from './split.ts';
 
 /** What windows are laid in: one question's calendar, as-of date and data bounds. */
 export interface TimeFrame {
@@ -15,6 +15,20 @@ export interface TimeFrame {
   readonly calendar: Calendar;
   readonly asOf: Day;
   readonly bounds: FactBounds;
+}
+
+/** A part of an axis row: the days on which the period attributes have these members. */
+export interface AxisPart {
+  /** Index of the axis row. */
+  readonly row: number;
+  readonly texts: readonly string[];
+}
+
+/** The parts of axis rows that one view evaluates: a view row for each. */
+export interface SplitView {
+  readonly base: Axis;
+  readonly attributes: readonly CalendarRef[];
+  readonly parts: readonly AxisPart[];
 }
 
 /** The rows of an axis, or totals of some of them as one place each (M9). */

@@ -6,10 +6,7 @@ import { daysPassing, isCalendar, stretchesOf } from './days.ts';
 import type { Asked, AskedFilter } from './question.ts';
 import { unitOfRows } from './split.ts';
 
-/**
- * Whether a filter selects rows: a unit, or `<unit>-of-<unit>` whose first unit contains the axis periods. Rows of windows are no
- * periods: their days are filtered.
- */
+/** Whether a filter selects rows: a unit, or `<unit>-of-<unit>` whose first unit contains the periods of the rows. */
 const isOfRows = ({ attribute }: AskedFilter, unit: Unit | undefined, calendar: Calendar): boolean => {
   if (!isCalendar(attribute)) return false;
   const { standing } = attribute;
@@ -36,7 +33,7 @@ export const splitRowFilters = (
   calendar: Calendar,
 ): { readonly rows: RowFilters | undefined; readonly others: readonly AskedFilter[] } => {
   const unit = unitOfRows(asked, calendar);
-  const filters = asked.by.kind === 'windows' ? [] : asked.filters.filter((filter) => isOfRows(filter, unit, calendar));
+  const filters = asked.filters.filter((filter) => isOfRows(filter, unit, calendar));
   const others = asked.filters.filter((filter) => !filters.includes(filter));
   if (filters.length === 0) return { rows: undefined, others };
   const units = filters.flatMap((filter) => unitNamed(filter) ?? []).map((name) => calendar.unit(name));
@@ -45,6 +42,7 @@ export const splitRowFilters = (
     return from >= 0 && to >= 0 && unit.starts[from] === run[0] && unit.ends[to] === run[1];
   };
   const rows: RowFilters = {
+    names: filters.map(({ attribute: { key } }) => key.replace(/^calendar\./, '')),
     named: namedStretch(filters, calendar),
     runsIn: (first, last) => stretchesOf(daysPassing(filters, first, last, calendar)),
     unitOf: (runs, range) => [...units, ...(range ? [range] : [])].find((unit) => runs.every((run) => isWhole(unit, run))),

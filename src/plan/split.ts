@@ -3,28 +3,15 @@ import type { Calendar } from '../calendar/calendar.ts';
 import type { Day } from '../calendar/day.ts';
 import { standingTable } from '../calendar/standing-table.ts';
 import type { Unit } from '../calendar/unit.ts';
+import { DurchblickError } from '../errors.ts';
 import type { AttributeRef } from '../model/attributes.ts';
 import { NO_PERIOD, type Place, placeOf } from '../windows/place.ts';
 import type { Axis, DayRun } from './axis.ts';
 import { acrossIn, isTaken } from './bind.ts';
 import { type CalendarRef, isCalendar } from './days.ts';
 import { checkCells } from './limits.ts';
-import type { View } from './places.ts';
+import type { AxisPart, SplitView, View } from './places.ts';
 import type { Asked } from './question.ts';
-
-/** A part of an axis row: the days on which the period attributes have these members. */
-export interface Part {
-  /** Index of the axis row. */
-  readonly row: number;
-  readonly texts: readonly string[];
-}
-
-/** The parts of axis rows that one view evaluates: a view row for each. */
-export interface SplitView {
-  readonly base: Axis;
-  readonly attributes: readonly CalendarRef[];
-  readonly parts: readonly Part[];
-}
 
 /** A row of one of several views. */
 export interface Spot {
@@ -98,7 +85,7 @@ const lastSame = (calendar: Calendar, unit: Unit, day: Day): Day => {
   return index >= 0 ? unit.ends[index] : (unit.starts[~index] ?? Number.POSITIVE_INFINITY) - 1;
 };
 
-interface Piece extends Part {
+interface Piece extends AxisPart {
   readonly place: Place;
 }
 
@@ -129,13 +116,13 @@ const cutRun = (
 };
 
 /** A part with all of its day ranges. */
-interface Gathered extends Part {
+interface Gathered extends AxisPart {
   readonly pieces: readonly Place[];
 }
 
 /** Parts with all of their pieces, in the order of their first days. */
 const gather = (pieces: readonly Piece[]): readonly Gathered[] => {
-  const found = new Map<string, Part & { readonly pieces: Place[] }>();
+  const found = new Map<string, AxisPart & { readonly pieces: Place[] }>();
   for (const { row, texts, place } of pieces) {
     const key = `${row} ${keyOf(texts)}`;
     const part = found.get(key) ?? { row, texts, pieces: [] };
@@ -265,6 +252,10 @@ export const splitAxis = (asked: Asked, axis: Axis, calendar: Calendar, asOf: Da
     calendar,
   );
   if (attributes.length === 0) return undefined;
+  if (asked.rest && attributes.length < asked.per.length)
+    throw new DurchblickError('bad-rest', `the rest over ${asked.per.map(({ name }) => name).join(' and ')} together is not told`, {
+      hint: `Ask per ${attributes.map(({ name }) => name).join(' and ')} alone, or without "rest": what is left of periods and of other members together is no row.`,
+    });
   const unit = partUnit(axis, attributes, calendar);
   const parts = splitParts(axis, attributes, unit, calendar, asOf);
   checkCells(parts.length * asked.columns.length);

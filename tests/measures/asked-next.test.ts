@@ -185,6 +185,18 @@ const cases: readonly (readonly [rule: string, question: Question, rows: Expecte
     [[205, 75]],
   ],
   ['U13: separate periods are one row, whose comparison moves each', { show: ['revenue', 'revenue vs [-P7D]'], where: { day: ['2026-03-06', '2026-03-14'] } }, [[40, 5]]],
+  [
+    'U13: a period in `per` is a row of its own; across it stands the range, across time it stands itself',
+    { show: ['revenue', 'revenue vs previous', 'revenue across all', 'revenue across time'], per: ['week'], range: '2026-03-02/2026-03-14' },
+    [['2026-W10', 75, null, 205, 75], ['2026-W11', 130, 75, 205, 130]],
+  ],
+  [
+    'U13: a month and its days by number are days; a part of an axis period is compared as one',
+    { show: ['revenue', 'revenue vs [-P7D]', 'revenue across day-of-month'], by: 'week', per: ['month', 'day-of-month'], range: '2026-03-13/2026-03-14' },
+    [['2026-03', '13', 100, 40, 100], ['2026-03', '14', null, 5, 100]],
+  ],
+  ['U13, R1: the others of periods', { show: ['revenue', 'customers'], per: ['week'], order: 'revenue desc', limit: 1, rest: true, range: '2026-03-02/2026-03-14' }, [['2026-W11', 130, 2], ['(others)', 75, 3]]],
+  ['U13, R4: periods that meet a condition', { show: ['revenue'], per: ['week', 'region'], keep: 'revenue > 50', range: '2026-03-02/2026-03-14' }, [['2026-W11', 'North', 130]]],
   ['R1: periods backwards', { show: ['revenue'], by: 'week', range: '2026-03-02/2026-03-14', order: 'period desc' }, [[130], [75]]],
   ['G9: by the version that holds on the day of the row', { show: ['revenue'], per: ['segment'], ...MARCH }, [['garden', 60], ['trade', 140], ['(unknown)', 5]]],
   ['G9: by the version that holds on the as-of date', { show: ['revenue'], per: ['customer-now.segment'], ...MARCH }, [['garden', 50], ['trade', 155]]],
@@ -231,6 +243,7 @@ describe('what practitioners ask next', () => {
     ['bad-condition', { show: ['revenue'], per: ['region'], keep: 'revenue > lots' }, 'revenue over ytd > 10000'],
     ['bad-within', { show: ['revenue'], per: ['region'], within: 'region', limit: 1 }, 'others behind it'],
     ['bad-rest', { show: ['revenue'], per: ['region', 'weekday'], limit: 1, rest: true }, 'Ask per weekday alone'],
+    ['bad-rest', { show: ['revenue'], per: ['week', 'weekday'], limit: 1, rest: true, ...MARCH }, 'Ask per week alone'],
     ['no-axis-total', { show: ['revenue across time'], by: ['mtd', 'wtd'] }, 'Ask by a unit'],
     ['idle-limit', { show: ['revenue'], keep: 'revenue > 1' }, 'Name an attribute'],
   ])('%s is told with what would be right', async (code, question, hint) => {
