@@ -10,7 +10,7 @@ import type { Axis, DayRun } from './axis.ts';
 import { acrossIn, isTaken } from './bind.ts';
 import { type CalendarRef, isCalendar } from './days.ts';
 import { checkCells } from './limits.ts';
-import type { AxisPart, SplitView, View } from './places.ts';
+import type { AxisPart, View } from './places.ts';
 import type { Asked } from './question.ts';
 
 /** A row of one of several views. */

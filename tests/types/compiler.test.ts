@@ -2,7 +2,7 @@ import { spawnSync } from 'node:child_process';
 import { mkdirSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { expect, test } from 'vitest';
-import { ROOT } from '../setup/builders.ts';
+import { ROOT } from '../setup/cli.ts';
 
 const ATTRIBUTES =
   '"day" | "half" | "holiday" | "month" | "quarter" | "region" | "region.region" | "week" | "week-year" | "weekday" | "working-day" | "year"';
@@ -19,6 +19,7 @@ test('a wrong name is told in a sentence with the names there are, wherever it s
   writeFileSync(
     join(folder, 'wrong.ts'),
     `import { defineModel, open } from '../../src/index.ts';
+import { memory } from '../../src/engines/memory/index.ts';
 const model = defineModel({ dimensions: { region: {} }, facts: { f: { source: 's', dates: { d: 'd' }, links: { region: 'r' }, measures: { m: { sum: 'a' } } } } });
 const book = await open(model, memory({}), { where: { regoin: 'North' } });
 await book.ask({ show: ['n'] });
