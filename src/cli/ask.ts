@@ -6,7 +6,7 @@ import { wordsOf } from '../words/all.ts';
 import { clusterOf, type EngineOptions, oneOf, openBook } from './book.ts';
 import { chartKinds } from './chart.ts';
 import { dim, needsFile, noteLines, red, resultTable } from './output.ts';
-import { progress } from './progress.ts';
+import { showProgress } from './progress.ts';
 import { type QuestionOptions, questionOf } from './question.ts';
 import { deliver, toStderr } from './write.ts';
 
@@ -120,8 +120,6 @@ export const ask = async (path: string, readings: readonly string[], options: As
   const files = chartKinds(options.chart);
   const asked = await questionOf(readings, options, `ask ${path}`);
   const start = performance.now();
-  const bar = progress(files.length + 2);
-  bar.step(`opening ${path}`);
   let book: Book | undefined;
   const said: string[] = [];
   const runs: StatementRun[] = [];
@@ -136,24 +134,22 @@ export const ask = async (path: string, readings: readonly string[], options: As
       writes,
       chose,
       kept: (message) => void said.push(`${message}\n`),
-      trace: ({ about }) => bar.at(about),
       ran: (run) => void runs.push(run),
       tags: ['ask', ...(options.question === undefined ? [] : [options.question])],
     });
     const opened = performance.now();
     const question = asked(book.model);
-    bar.step(options.verify ? 'answering twice' : 'answering');
+    showProgress(options.verify ? 'answering twice' : 'answering');
     const verification = options.verify ? await book.verify(question) : undefined;
     const result = verification?.result ?? (await book.ask(question));
     const answered = performance.now();
     const charts: (() => Promise<void>)[] = [];
     for (const { file, kind } of files) {
       const { renderChart } = await import('../chart/index.ts');
-      bar.step(`drawing ${file}`);
+      showProgress(`drawing ${file}`);
       const content = await renderChart(result, kind);
       charts.push(() => deliver(content, file));
     }
-    bar.done();
     await showResult(result, format, options);
     for (const write of charts) await write();
     if (options.time) {
@@ -162,7 +158,6 @@ export const ask = async (path: string, readings: readonly string[], options: As
     }
     return verification ? sayVerified(verification, options.quiet ?? false) : 0;
   } finally {
-    bar.done();
     await book?.close();
   }
 };

@@ -12,7 +12,9 @@ import { engineFor, folderFiles, loadModel, type ModelFile, modelPlaces, type Pa
 import { checkTargets } from '../files/write.ts';
 import type { Question } from '../model/schema.ts';
 import { isCondition } from '../plan/question.ts';
+import { interruption } from './interrupt.ts';
 import { modelFile } from './models.ts';
+import { showProgress } from './progress.ts';
 import { withStdin } from './stdin.ts';
 import { toStderr } from './write.ts';
 
@@ -28,6 +30,8 @@ export interface EngineOptions {
   readonly keep?: readonly string[];
   /** An older state of a cluster's tables. */
   readonly state?: string;
+  /** Seconds that a statement may take. */
+  readonly timeout?: string;
 }
 
 /** How to open a book beyond the options of a user. */
@@ -60,11 +64,15 @@ export interface Opening extends EngineOptions {
 
 export const collect = (value: string, previous: string[] = []): string[] => [...previous, value];
 
-const secondsOf = (text: string | undefined): { readonly refresh?: number } => {
-  if (text === undefined) return {};
-  if (/^\d+(\.\d+)?$/.test(text)) return { refresh: Number(text) };
-  throw new DurchblickError('bad-option', `--refresh is "${text}"`, { hint: 'It takes seconds, 0 or more.' });
+const secondsOf = (text: string, option: string): number => {
+  if (/^\d+(\.\d+)?$/.test(text)) return Number(text);
+  throw new DurchblickError('bad-option', `${option} is "${text}"`, { hint: 'It takes seconds, 0 or more.' });
 };
+
+/** Seconds that a statement may take if nothing is said. */
+const TIMEOUT = '120';
+
+const statementTimeout = ({ timeout = TIMEOUT }: EngineOptions): number => 1000 * secondsOf(timeout, '--timeout');
 
 /** Adds the options that choose the engine to a command. */
 export const withEngine = (command: Command): Command => {
@@ -91,6 +99,7 @@ export const withEngine = (command: Command): Command => {
       `${asks ? "with a sign, members whose reading meets it over the whole range, 'revenue > 10000' (repeatable); else " : ''}where typed copies of large files are kept: .durchblick beside the model if nothing is said; off keeps none`,
       collect,
     )
+    .option('--timeout <seconds>', `how long a statement on a database may take; ${TIMEOUT} by itself`)
     .option('--refresh <seconds>', 'how long files or tables are taken to stay as they are; 0, the default, looks for each question');
 };
 
@@ -141,23 +150,23 @@ export const clusterOf = (url: string, option = '--connect') => {
   };
 };
 
-const connected = async (
-  url: string,
-  { trace, inPlace, allow, state, ran, tags }: Opening,
-  { files, folder }: Pick<ModelFile, 'files' | 'folder'>,
-): Promise<() => Engine> => {
+const connected = async (url: string, opening: Opening, { files, folder }: Pick<ModelFile, 'files' | 'folder'>): Promise<() => Engine> => {
+  const { trace, inPlace, allow, state, ran, tags } = opening;
+  const limits = { statementTimeout: statementTimeout(opening) };
   if (state !== undefined && !/^trino:/.test(url))
     throw new DurchblickError('bad-option', '--state stands beside a database that keeps no snapshots', {
       hint: 'Tables of a cluster do, with --connect trino://…; leave --state out.',
     });
   if (/^postgres(ql)?:/.test(url)) {
     const { postgres } = await import('../engines/postgres/index.ts');
-    return () => postgres({ connectionString: url, files, trace });
+    return () => postgres({ connectionString: url, files, trace, ...limits });
   }
   if (/^trino:/.test(url)) {
     const { trino } = await import('../engines/trino/index.ts');
     const place = clusterOf(url);
-    return () => trino({ ...place, files, trace, ran, ...(tags ? { tags } : {}), ...(state === undefined ? {} : { state }) });
+    // A server ends its statements itself.
+    const own = { ...limits, ...(opening.whenBad ? {} : { signal: interruption() }) };
+    return () => trino({ ...place, files, trace, ran, ...own, ...(tags ? { tags } : {}), ...(state === undefined ? {} : { state }) });
   }
   const [file] = databaseFile(url);
   if (file === undefined)
@@ -165,7 +174,7 @@ const connected = async (
       hint: 'It takes postgres://user@host/database, duckdb:file.duckdb or trino://user@host:port/catalog/schema.',
     });
   const { duckdb } = await import('../engines/duckdb/index.ts');
-  return () => duckdb({ path: resolve(file), folder, allow, files, trace, inPlace });
+  return () => duckdb({ path: resolve(file), folder, allow, files, trace, inPlace, ...limits });
 };
 
 /** Engines over a database without a model beside it. */
@@ -177,7 +186,12 @@ export const databaseMaker = (url: string): Promise<() => Engine> => {
 /** Engines over the data of a model, as options choose them; each opens once. */
 export const engineMaker = async (loaded: ModelFile, options: Opening): Promise<() => Engine> => {
   const { model, files, folder } = loaded;
-  const { allow, trace, inPlace, connect } = options;
+  const limits = { statementTimeout: statementTimeout(options) };
+  const { allow, inPlace, connect } = options;
+  const trace = (statement: Statement): void => {
+    showProgress(statement.about);
+    options.trace?.(statement);
+  };
   if (options.state !== undefined && connect === undefined)
     throw new DurchblickError('bad-option', '--state stands without --connect', {
       hint: 'Tables of a cluster keep their older states: --connect trino://user@host:port/catalog/schema.',
@@ -185,14 +199,14 @@ export const engineMaker = async (loaded: ModelFile, options: Opening): Promise<
   if (connect !== undefined) {
     if (options.engine !== undefined)
       throw new DurchblickError('bad-option', '--engine stands beside --connect', { hint: 'The database answers; leave --engine out.' });
-    return connected(connect, options, loaded);
+    return connected(connect, { ...options, trace }, loaded);
   }
   const chosen = options.engine === undefined ? await engineFor(model, files) : undefined;
   const engine = options.engine ?? chosen?.engine;
   if (chosen) options.chose?.(chosen.engine, chosen.why);
   if (engine === 'duckdb') {
     const { duckdb } = await import('../engines/duckdb/index.ts');
-    return () => duckdb({ folder, allow, files, trace, inPlace, keep: keepFolder(options, folder), kept: sayKept(options) });
+    return () => duckdb({ folder, allow, files, trace, inPlace, ...limits, keep: keepFolder(options, folder), kept: sayKept(options) });
   }
   const [{ memory }, { withTyped }] = await Promise.all([import('../engines/memory/index.ts'), import('../engines/duckdb/typed-files.ts')]);
   return () => memory({}, { files: withTyped(files, { keep: keepFolder(options, folder), kept: sayKept(options) }) });
@@ -205,7 +219,8 @@ export const openBook = async (path: string, options: Opening = {}): Promise<Boo
   const { allow, ...loaded } = await withStdin(await loadModel(modelPath, { allow: options.allow }), options.allow);
   const { model, files, parts } = loaded;
   options.loaded?.(parts);
-  const opening = secondsOf(options.refresh);
+  showProgress(`opening ${path}`);
+  const opening = options.refresh === undefined ? {} : { refresh: secondsOf(options.refresh, '--refresh') };
   const places = await modelPlaces(model, files);
   await checkTargets(
     writes.flatMap((file) => file ?? []),

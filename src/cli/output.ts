@@ -4,7 +4,8 @@ import { greatest, shownText } from '../basics/text.ts';
 import { DurchblickError, describe, rulesCited } from '../errors.ts';
 import type { Note } from '../plan/notes.ts';
 import type { Mark, PlainResult } from '../result/types.ts';
-import { styleOf, toStderr } from './write.ts';
+import { styleOf } from './words.ts';
+import { toStderr } from './write.ts';
 
 /** Colours only on a terminal, and never against NO_COLOR. */
 const coloured = (stream: NodeJS.WriteStream): boolean => stream.isTTY === true && !process.env.NO_COLOR;

@@ -1,45 +1,38 @@
-// The progress bar of work that takes over a second.
-import { Presets, SingleBar } from 'cli-progress';
+// A line on the terminal that says what a command is doing, once it takes more than two seconds.
+import { clearLine, cursorTo } from 'node:readline';
+import { words } from './words.ts';
 
-export interface Progress {
-  /** The next stage begins. */
-  readonly step: (what: string) => void;
-  /** What the stage is at. */
-  readonly at: (what: string) => void;
-  readonly done: () => void;
-}
+/** Milliseconds before the line is shown. */
+const PATIENCE = 2000;
 
-/** Work that takes less than this, in milliseconds, shows no bar. */
-const PATIENCE = 1000;
+let what = '';
+let timer: NodeJS.Timeout | undefined;
+let isShown = false;
 
-/** A bar over stages on a terminal, for work that takes longer than a second; nothing elsewhere. */
-export const progress = (stages: number): Progress => {
-  if (process.stderr.isTTY !== true) return { step: () => undefined, at: () => undefined, done: () => undefined };
-  const start = Date.now();
-  const bar = new SingleBar(
-    { format: '{bar} {what}', stream: process.stderr, clearOnComplete: true, hideCursor: true, barsize: 20, linewrap: false },
-    Presets.shades_grey,
-  );
-  let stage = -1;
-  let what = '';
-  const show = (): void => {
-    if (bar.isActive) bar.update(Math.max(stage, 0), { what });
-    else if (Date.now() - start >= PATIENCE) bar.start(stages, Math.max(stage, 0), { what });
-  };
-  const timer = setInterval(show, 200);
-  return {
-    step: (next) => {
-      stage++;
-      what = next;
-      show();
-    },
-    at: (next) => {
-      what = next;
-      show();
-    },
-    done: () => {
-      clearInterval(timer);
-      bar.stop();
-    },
-  };
+const clear = (): void => {
+  if (!isShown) return;
+  clearLine(process.stderr, 0);
+  cursorTo(process.stderr, 0);
+  isShown = false;
+};
+
+const show = (): void => {
+  clear();
+  process.stderr.write(words(what.replace(/\s+/g, ' ').slice(0, (process.stderr.columns ?? 80) - 1)));
+  isShown = true;
+};
+
+/** Says what is done now. Nothing is shown if stderr is no terminal. */
+export const showProgress = (text: string): void => {
+  if (process.stderr.isTTY !== true) return;
+  what = text;
+  if (isShown) show();
+  timer ??= setTimeout(show, PATIENCE);
+};
+
+/** Removes the line, before anything else is written. */
+export const endProgress = (): void => {
+  clearTimeout(timer);
+  timer = undefined;
+  clear();
 };

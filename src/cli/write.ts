@@ -1,28 +1,19 @@
 // Where words leave the program: nothing that steers a terminal, no stack trace.
-import { randomInt } from 'node:crypto';
-import { shownText } from '../basics/text.ts';
 import { notWritten, writeWhole } from '../files/write.ts';
+import { endProgress } from './progress.ts';
+import { words } from './words.ts';
 
-/** Random marker of our own escape sequences, so that sequences from the data are never mistaken for them. */
-const OWN = String(randomInt(1e9, 1e12));
-/** A marked SGR sequence; `words` removes the marker before output. */
-export const styleOf = (code: number): string => `\u001b[${code};${OWN}m`;
-const STYLES = new RegExp(`(\\u001b\\[\\d+;${OWN}m|\\n)`);
-
-/** Words for people: lines and our own colours stay, everything else that would steer a terminal is a dot. */
-export const words = (text: string): string =>
-  text
-    .split(STYLES)
-    .map((part, k) => (k % 2 === 1 ? part.replace(`;${OWN}`, '') : shownText(part)))
-    .join('');
-
-export const toStderr = (text: string): void => void process.stderr.write(words(text));
+export const toStderr = (text: string): void => {
+  endProgress();
+  process.stderr.write(words(text));
+};
 
 const isClosedPipe = (error: unknown): boolean => (error as NodeJS.ErrnoException | null)?.code === 'EPIPE';
 
 /** Text or bytes to stdout; resolves when it is out, so that pipes are not cut short. A reader that has seen enough is no fault. */
 export const toStdout = (content: string | Uint8Array): Promise<void> =>
   new Promise((done, fail) => {
+    endProgress();
     process.stdout.write(content, (error) => (error && !isClosedPipe(error) ? fail(notWritten('the answer', error)) : done()));
   });
 

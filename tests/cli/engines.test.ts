@@ -1,10 +1,11 @@
+import { spawn } from 'node:child_process';
 import { readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { DuckDBInstance } from '@duckdb/node-api';
 import { tableFromIPC } from 'apache-arrow';
 import { parquetReadObjects } from 'hyparquet';
 import { afterAll, beforeAll, describe, expect, inject, test } from 'vitest';
-import { DEMO, durchblick, makeFolder, openBook, ROOT, run, table } from '../setup/builders.ts';
+import { connectPostgres, DEMO, durchblick, makeFolder, openBook, ROOT, run, table } from '../setup/builders.ts';
 import { loadModel, postgres } from '../setup/library.ts';
 
 const folder = makeFolder();
@@ -262,7 +263,35 @@ test('a book over PostgreSQL answers again without asking the rows again', async
   expect([result.rows.length > 100, book.cost().scans]).toEqual([true, scans]);
 });
 
+const slowModel = (query: string): string => {
+  const fact = 's: { source: s, dates: { on: day }, measures: { n: { sum: n } } }';
+  return join(makeFolder({ 'slow.yaml': `sources: { s: { query: "${query}" } }\nfacts: { ${fact} }\n` }), 'slow.yaml');
+};
+const SLOW = 'select current_date - i as day, 1 as n, pg_sleep(0.01)::text as slept from generate_series(1, 6000) i';
+
+test.each(['SIGINT', 'SIGTERM', 'SIGKILL'] as const)('%s ends the statement on PostgreSQL too', async (signal) => {
+  const { client } = await connectPostgres();
+  const running = async (): Promise<number> => {
+    const asked =
+      "select count(*)::int as n from pg_stat_activity where state = 'active' and query like '%slept%' and pid <> pg_backend_pid()";
+    return (await client.query(asked)).rows[0].n;
+  };
+  const child = spawn(process.execPath, ['dist/cli/main.js', 'ask', slowModel(SLOW), 'n', '--connect', connection], { cwd: ROOT });
+  await expect.poll(running).toBe(1);
+  child.kill(signal);
+  await expect.poll(running).toBe(0);
+});
+
 test.each([
+  [SLOW, () => ['--connect', connection], 'PostgreSQL took longer than 200 ms'],
+  ["select date '2026-01-01' as day, count(*) as n from range(100000000000)", () => [], 'DuckDB took longer than 200 ms'],
+])('a statement ends after --timeout: %s', (query, more, said) => {
+  const { code, stderr } = durchblick('ask', slowModel(query), 'n', '--timeout', '0.2', ...more());
+  expect([code, stderr]).toEqual([1, expect.stringContaining(said)]);
+});
+
+test.each([
+  [['--timeout', 'soon'], 2, '--timeout is "soon"'],
   [['--engine', 'duckdb', '--connect', 'duckdb:x'], 2, 'leave --engine out'],
   [['--connect', 'mysql://x'], 2, 'postgres://user@host/database, duckdb:file.duckdb or trino:'],
   [['--connect', 'duckdb:nowhere.duckdb'], 1, 'cannot open'],

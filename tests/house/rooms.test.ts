@@ -67,7 +67,7 @@ const ROOMS: Readonly<Record<string, Room>> = {
       ...'files book chart dictionary diff draft publish report serve engines/sql engines/memory'.split(' '),
       ...'engines/duckdb engines/postgres engines/trino'.split(' '),
     ],
-    packages: [NODE, /^(commander|cli-progress|string-width|sql-formatter|pino)$/],
+    packages: [NODE, /^(commander|string-width|sql-formatter|pino)$/],
   },
 };
 

@@ -1,6 +1,7 @@
 // The engine that lets DuckDB scan.
 
 import { stat } from 'node:fs/promises';
+import { totalmem } from 'node:os';
 import { resolve } from 'node:path';
 import type { DuckDBConnection, DuckDBInstance, DuckDBResult } from '@duckdb/node-api';
 import { DurchblickError, suggest } from '../../errors.ts';
@@ -12,6 +13,7 @@ import type { Model, Source } from '../../model/model.ts';
 import { aborted } from '../../plan/cancel.ts';
 import type { Cancellation } from '../../plan/request.ts';
 import type { Engine, Store } from '../engine.ts';
+import { statementTimeout } from '../shared/faults.ts';
 import { oneAfterAnother } from '../shared/queue.ts';
 import { readSource } from '../shared/sources.ts';
 import { changing, sourceChanged, sourceStates } from '../shared/states.ts';
@@ -43,8 +45,10 @@ export interface DuckDbOptions {
   readonly files?: Files;
   /** Threads; all cores when left out. */
   readonly threads?: number;
-  /** What DuckDB may use, as in `4GB`; most of the machine's when left out. */
+  /** Memory that DuckDB may use, as in `4GB`. Default: half of the machine's memory. */
   readonly memoryLimit?: string;
+  /** Milliseconds that a statement may take. Default: 600,000. */
+  readonly statementTimeout?: number;
   /** Is told every statement before it runs. */
   readonly trace?: (statement: Statement) => void;
   /** A folder that keeps typed copies of large files, so that texts are read once; nothing is kept when left out. */
@@ -68,7 +72,7 @@ const openInstance = async ({ threads, memoryLimit, path }: DuckDbOptions): Prom
   const settings = {
     ...CLOSED,
     ...(threads ? { threads: String(threads) } : {}),
-    ...(memoryLimit ? { memory_limit: memoryLimit } : {}),
+    memory_limit: memoryLimit ?? `${Math.floor(totalmem() / 2 ** 21)}MiB`,
     ...(path ? { access_mode: 'READ_ONLY' } : {}),
   };
   try {
@@ -140,7 +144,7 @@ const describe = async ({ connection, options }: Sources, name: string, from: st
     connection,
     { about: `columns of ${name}`, sql: `describe select * from ${from}` },
     undefined,
-    options.trace,
+    options,
   );
   return {
     name,
@@ -293,15 +297,16 @@ const databaseOf = async (
     ...(options.inPlace
       ? {}
       : {
-          keep: async (_, select) => {
+          keep: async (name, select) => {
             const table = identifier(temporary());
-            await connection.run(`create temp table ${table} as ${select}`);
+            const about = `rows of ${name}`;
+            await runLimited(connection, about, undefined, options, () => connection.run(`create temp table ${table} as ${select}`));
             return table;
           },
         }),
     file: options.files && options.folder === undefined ? options.files : files,
     begin: async () => ({
-      run: (statement, signal) => queue.run(() => runStatement(connection, statement, signal, options.trace), signal),
+      run: (statement, signal) => queue.run(() => runStatement(connection, statement, signal, options), signal),
       end: async () => undefined,
     }),
     close: async () => {
@@ -343,22 +348,43 @@ const fetched = async (result: DuckDBResult): Promise<Rows> => {
   return { count, columns };
 };
 
+/** Milliseconds of the longest statement, if no other limit is given. */
+const LONGEST_STATEMENT = 600_000;
+
+/** Runs something that a signal or the time limit interrupts. */
+const runLimited = async <T>(
+  connection: DuckDBConnection,
+  about: string,
+  signal: Cancellation | undefined,
+  { statementTimeout: limit = LONGEST_STATEMENT }: DuckDbOptions,
+  run: () => Promise<T>,
+): Promise<T> => {
+  const stop = (): void => connection.interrupt();
+  signal?.addEventListener('abort', stop);
+  let isLate = false;
+  const timer = setTimeout(() => {
+    isLate = true;
+    stop();
+  }, limit);
+  try {
+    return await run();
+  } catch (error) {
+    if (signal?.aborted) throw aborted();
+    if (isLate) throw statementTimeout('DuckDB', limit, about);
+    throw new DurchblickError('engine-failed', `DuckDB: ${reason(error)} (${about})`, { kind: 'engine' });
+  } finally {
+    clearTimeout(timer);
+    signal?.removeEventListener('abort', stop);
+  }
+};
+
 const runStatement = async (
   connection: DuckDBConnection,
   statement: Statement,
   signal: Cancellation | undefined,
-  trace: DuckDbOptions['trace'],
+  options: DuckDbOptions,
 ): Promise<Rows> => {
   if (signal?.aborted) throw aborted();
-  trace?.(statement);
-  const stop = (): void => connection.interrupt();
-  signal?.addEventListener('abort', stop);
-  try {
-    return await fetched(await connection.run(statement.sql));
-  } catch (error) {
-    if (signal?.aborted) throw aborted();
-    throw new DurchblickError('engine-failed', `DuckDB: ${reason(error)} (${statement.about})`, { kind: 'engine' });
-  } finally {
-    signal?.removeEventListener('abort', stop);
-  }
+  options.trace?.(statement);
+  return runLimited(connection, statement.about, signal, options, async () => fetched(await connection.run(statement.sql)));
 };

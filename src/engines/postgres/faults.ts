@@ -1,7 +1,9 @@
 // What went wrong with PostgreSQL, in words that say what to do.
+
 import { DurchblickError } from '../../errors.ts';
 import { aborted } from '../../plan/cancel.ts';
 import type { Cancellation } from '../../plan/request.ts';
+import { statementTimeout } from '../shared/faults.ts';
 
 interface Fault {
   readonly code?: string;
@@ -21,11 +23,7 @@ export const fault = (error: unknown, during: string, signal: Cancellation | und
   if (error instanceof DurchblickError) return error;
   const { code = '', message } = error as Fault;
   if (signal?.aborted) return aborted();
-  if (code === CANCELED && timeout !== undefined)
-    return new DurchblickError('timeout', `PostgreSQL took longer than ${timeout} ms (${during})`, {
-      kind: 'engine',
-      hint: 'Ask for a shorter range, or raise `statementTimeout`.',
-    });
+  if (code === CANCELED && timeout !== undefined) return statementTimeout('PostgreSQL', timeout, during);
   if (isLost(error))
     return new DurchblickError('connection-lost', `the connection to PostgreSQL was lost (${message}; ${during})`, {
       kind: 'engine',

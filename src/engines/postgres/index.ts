@@ -12,6 +12,7 @@ import { postgresDialect } from './dialect.ts';
 import { isDenied, noConnection, sourceFault } from './faults.ts';
 import { loadPg } from './load.ts';
 import { beginSession, type SessionOptions } from './session.ts';
+import { WATCH_CLIENT } from './settings.ts';
 import { columnOfType, isKnownType } from './types.ts';
 
 export interface PostgresOptions {
@@ -91,6 +92,7 @@ const databaseOf = async (options: PostgresOptions): Promise<Database> => {
   const pool = new pg.Pool({ ...config, max: connections, connectionTimeoutMillis: connectionTimeout });
   // A connection that is lost while nobody uses it is replaced by the pool.
   pool.on('error', () => undefined);
+  pool.on('connect', (client) => void client.query(WATCH_CLIENT).catch(() => undefined));
   const session: SessionOptions = {
     config,
     connect: (own) => new pg.Client(own),

@@ -2,7 +2,7 @@
 import type { ClientBase } from 'pg';
 import type { Dialect } from '../sql/dialect.ts';
 
-/** Databases and roles can override these; each changes how values are parsed or formatted. */
+/** Databases and roles can override these; each but the last changes how values are parsed or formatted. */
 const SETTINGS: Readonly<Record<string, string>> = {
   datestyle: "'ISO, YMD'",
   intervalstyle: "'postgres'",
@@ -11,7 +11,14 @@ const SETTINGS: Readonly<Record<string, string>> = {
   bytea_output: "'hex'",
   standard_conforming_strings: 'on',
   transform_null_equals: 'off',
+  // Compiling the long expressions of dates takes longer than running them.
+  jit: 'off',
 };
+
+/**
+ * Ends the running statement within a second if the client is gone, as after Ctrl-C. Servers before version 14 do not have the setting.
+ */
+export const WATCH_CLIENT = `select set_config(name, '1000', false) from pg_settings where name = 'client_connection_check_interval'`;
 
 /** Applies the settings to the current transaction. */
 export const FIX_SETTINGS = Object.entries(SETTINGS)

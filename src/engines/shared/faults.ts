@@ -76,3 +76,10 @@ export const hiddenFault = (table: string, error: unknown): unknown =>
   error instanceof DurchblickError && error.kind === 'data'
     ? new DurchblickError(error.code, `${table}: a row that may not be seen cannot be read`, { kind: 'data' })
     : error;
+
+/** A statement took longer than the limit, in milliseconds. */
+export const statementTimeout = (engine: string, limit: number, during: string): DurchblickError =>
+  new DurchblickError('timeout', `${engine} took longer than ${limit.toLocaleString('en')} ms (${during})`, {
+    kind: 'engine',
+    hint: 'Use a shorter range, or a higher limit: `statementTimeout` in the library, `--timeout` on the command line.',
+  });

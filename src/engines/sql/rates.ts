@@ -12,11 +12,16 @@ import { keyText, sideTable } from './side-table.ts';
 import { counted, greatest, least, type Statistic } from './statistics.ts';
 import { doubleSql, isBlankSql } from './values.ts';
 
-/** A rate as a relation: keys as texts `k0`, `k1`, …, the days on which a factor holds, the second no longer, and the factor. */
+/** A rate as a relation: keys as texts `k0`, `k1`, …, the days of a factor, and the factor. */
 export interface RateTable {
   readonly sql: string;
   readonly factor: SqlColumn;
+  /** The condition that a factor holds on a day; `rates` is the alias of the relation. */
+  readonly holds: (rates: string, day: string) => string;
 }
+
+/** Rates that hold longer, in days, are joined by their first and last day: one row for each day would be too many. */
+const LONGEST_HOLD = 4000;
 
 export interface RateLook {
   readonly model: Model;
@@ -66,7 +71,7 @@ const ratedRows = async (rate: Rate, relation: Relation, { model, dialect, run }
 };
 
 export const openRate = async (rate: Rate, look: RateLook): Promise<RateTable> => {
-  const { model, run } = look;
+  const { model, dialect, run } = look;
   const relation = await look.relation(rate.source);
   const { sql: rows, factor, first, last } = await ratedRows(rate, relation, look);
   const keys = rate.by.map((_, k) => `k${k}`);
@@ -98,7 +103,12 @@ having count(*) > 1 order by ${groups.map((_, k) => String(k + 1)).join(', ')} l
       keys.map((_, k) => String(columns[k][0])),
       Number(columns[keys.length][0]),
     );
-  return { sql, factor };
+  // An equal day is found by a hash; a first and a last day are compared with every rate of the key.
+  if (rate.grain === 'day' && rate.hold > LONGEST_HOLD)
+    return { sql, factor, holds: (rates, day) => `${day} >= ${rates}.held_from and ${day} < ${rates}.held_until` };
+  const days = `select ${keys.map((key) => `held.${key}, `).join('')}each_day.day, held.factor
+    from (${sql}) as held, ${dialect.eachDay('held.held_from', 'held.held_until - 1')} as each_day (day)`;
+  return { sql: days, factor, holds: (rates, day) => `${day} = ${rates}.day` };
 };
 
 /** A role's date of rows, and the rates that are taken by it. */
@@ -121,14 +131,13 @@ export const withRates = async (
   const columns = new Map<string, string>();
   const [selected, joins, added]: [string[], string[], SqlColumn[]] = [[], [], []];
   for (const [k, { rate, role }] of used.entries()) {
-    const { sql, factor } = await tableOf(rate);
+    const { sql, factor, holds } = await tableOf(rate);
     const name = freeName(`rate_${k}`, relation);
     const keys = rate.by.map(([own], at) => {
       const column = columnNamed(relation, own) as SqlColumn;
       return `f${k}.k${at} = ${keyText(dialect, rawColumn(dialect, rows, column), column)} and `;
     });
-    const day = `(${dayOf(role)})`;
-    joins.push(`left join (${sql}) as f${k} on ${keys.join('')}${day} >= f${k}.held_from and ${day} < f${k}.held_until`);
+    joins.push(`left join (${sql}) as f${k} on ${keys.join('')}${holds(`f${k}`, `(${dayOf(role)})`)}`);
     selected.push(`f${k}.factor as ${dialect.identifier(name)}`);
     columns.set(rateKey(rate.name, role), name);
     added.push({ ...factor, name, as: name });

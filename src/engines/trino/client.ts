@@ -2,6 +2,7 @@
 import { DurchblickError } from '../../errors.ts';
 import { aborted } from '../../plan/cancel.ts';
 import type { Cancellation } from '../../plan/request.ts';
+import { statementTimeout } from '../shared/faults.ts';
 
 export interface Connection {
   /** `http://host:port` or `https://…`, without a path. */
@@ -13,6 +14,8 @@ export interface Connection {
   readonly token?: string;
   /** Milliseconds that a statement may take; no limit when left out. */
   readonly timeout?: number;
+  /** Ends all statements. */
+  readonly signal?: Cancellation;
   /** What an administrator sees and may choose resources by; without commas. */
   readonly tags?: readonly string[];
   /** Settings of every statement, by their names on the cluster. */
@@ -128,13 +131,15 @@ const fetched = async (connection: Connection, url: string, init: RequestInit, s
   throw new Error('unreachable');
 };
 
-/** The signal of a question and the time that a statement may take, as one that `fetch` knows. */
-const stopping = (signal: Cancellation | undefined, timeout: number | undefined) => {
+/** Signals, and the time that a statement may take, as one signal that `fetch` knows. */
+const stopping = (signals: readonly (Cancellation | undefined)[], timeout: number | undefined) => {
   const controller = new AbortController();
   let isLate = false;
   const abort = (): void => controller.abort();
-  if (signal?.aborted) abort();
-  signal?.addEventListener('abort', abort);
+  for (const signal of signals) {
+    if (signal?.aborted) abort();
+    signal?.addEventListener('abort', abort);
+  }
   const timer =
     timeout === undefined
       ? undefined
@@ -146,7 +151,7 @@ const stopping = (signal: Cancellation | undefined, timeout: number | undefined)
     signal: controller.signal,
     isLate: () => isLate,
     end: () => {
-      signal?.removeEventListener('abort', abort);
+      for (const signal of signals) signal?.removeEventListener('abort', abort);
       clearTimeout(timer);
     },
   };
@@ -168,7 +173,7 @@ export const statement = async (
   about?: string,
 ): Promise<StatementAnswer> => {
   const headers = headersOf(connection, transaction, about);
-  const stop = stopping(signal, connection.timeout);
+  const stop = stopping([signal, connection.signal], connection.timeout);
   let next: string | undefined;
   try {
     // Not given up itself: what it answers is how the statement is ended.
@@ -189,11 +194,7 @@ export const statement = async (
     }
   } catch (error) {
     if (stop.signal.aborted && next !== undefined) await fetch(next, { method: 'DELETE', headers }).catch(() => undefined);
-    if (stop.isLate())
-      throw new DurchblickError('timeout', `a statement took longer than ${connection.timeout} ms`, {
-        kind: 'engine',
-        hint: 'Ask for a shorter range, or raise `statementTimeout`.',
-      });
+    if (stop.isLate()) throw statementTimeout('the cluster', connection.timeout as number, about ?? 'a statement');
     throw stop.signal.aborted ? aborted() : error;
   } finally {
     stop.end();

@@ -1,5 +1,6 @@
 // What a cluster is connected by.
 import type { Files } from '../../files/files.ts';
+import type { Cancellation } from '../../plan/request.ts';
 import type { Statement } from '../sql/database.ts';
 import type { Connection, StatementCost } from './client.ts';
 
@@ -18,6 +19,8 @@ export interface TrinoOptions {
   readonly writes?: 'others' | 'nobody';
   /** Milliseconds that a statement may take; no limit when left out. */
   readonly statementTimeout?: number;
+  /** Ends all statements, and the statement that runs on the cluster too. */
+  readonly signal?: Cancellation;
   /** What an administrator of the cluster sees beside each statement, and may choose resources by. */
   readonly tags?: readonly string[];
   /** Settings of every statement, by their names on the cluster: `{ query_max_run_time: '5m' }`. */
@@ -40,7 +43,7 @@ export interface StatementRun extends StatementCost {
 }
 
 export const connectionOf = (options: TrinoOptions): Connection => {
-  const { server, catalog, schema, user = 'durchblick', password, token, statementTimeout, tags, session } = options;
+  const { server, catalog, schema, user = 'durchblick', password, token, statementTimeout, signal, tags, session } = options;
   return {
     server: server.replace(/\/+$/, ''),
     catalog,
@@ -49,6 +52,7 @@ export const connectionOf = (options: TrinoOptions): Connection => {
     ...(password === undefined ? {} : { password }),
     ...(token === undefined ? {} : { token }),
     ...(statementTimeout === undefined ? {} : { timeout: statementTimeout }),
+    ...(signal ? { signal } : {}),
     ...(tags ? { tags } : {}),
     ...(session ? { session } : {}),
   };
