@@ -1,7 +1,7 @@
 // Writes a model's publications, once or again and again.
 import { resolve } from 'node:path';
 import { DurchblickError } from '../errors.ts';
-import { loadModel, modelPlaces } from '../files/node.ts';
+import { filesOf, loadModel, modelPlaces } from '../files/node.ts';
 import type { Publication } from '../model/model.ts';
 import { intervalOf, runEvery } from '../publish/every.ts';
 import { fileTarget } from '../publish/file.ts';
@@ -99,12 +99,19 @@ export const publishOnce = async (
 ): Promise<readonly Published[]> => {
   const loaded = await loadModel(await modelFile(path), { allow: options.allow });
   const publications = publicationsNamed(loaded.model, names);
-  const sources = [...loaded.parts.map(({ real }) => real), ...(await modelPlaces(loaded.model, loaded.files))];
+  const { model, folder } = loaded;
+  const sources = [...loaded.parts.map(({ real }) => real), ...(await modelPlaces(model, loaded.files))];
+  const paths = [...model.publications.values()].flatMap(({ to }) => (to.kind === 'file' ? [to.path] : []));
+  const database = options.into ?? options.connect;
+  const tablesRead =
+    database === options.connect ? [...model.sources.values()].flatMap((source) => (source.kind === 'table' ? [source.table] : [])) : [];
   // All is computed before anything is written: a DuckDB file that is read cannot be written.
   const made = await withBook(path, (book) => makeAll(book, publications), options);
-  const targets = targetsFor(fileTarget({ folder: loaded.folder, allow: options.allow, sources }), options.into ?? options.connect);
+  const files = fileTarget({ folder, allow: options.allow, sources, read: filesOf(model), paths });
+  const targets = targetsFor(files, database);
   try {
-    return await publishAll(made, { targetOf: async (publication) => targets.of(publication), mode: options.dryRun ? 'dry-run' : 'write' });
+    const mode = options.dryRun ? 'dry-run' : 'write';
+    return await publishAll(made, { targetOf: async (publication) => targets.of(publication), tablesRead, mode });
   } finally {
     await targets.close();
   }

@@ -322,3 +322,9 @@ export const arrowFileOf = (columns: readonly WrittenColumn[], comment?: string)
 
 /** Columns as an Arrow stream. */
 export const arrowStreamOf = (columns: readonly WrittenColumn[]): Promise<Uint8Array> => ipcOf(columns, 'stream');
+
+/** The comment that `arrowFileOf` has written. */
+export const arrowComment = async (bytes: Uint8Array): Promise<string | undefined> => {
+  const { tableFromIPC } = await loadArrow('an Arrow file');
+  return tableFromIPC(bytes).schema.metadata.get('comment');
+};

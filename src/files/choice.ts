@@ -8,7 +8,7 @@ import type { FolderFiles } from './folder.ts';
 const LARGE = 200;
 
 /** All files that a model reads, as it names them. */
-const filesOf = ({ sources, input }: Model): string[] => {
+export const filesOf = ({ sources, input }: Model): string[] => {
   const { holidays } = input.calendar?.workingDays ?? {};
   const files = [...sources.values()].flatMap((source) => (source.kind === 'file' ? [source.file] : []));
   return typeof holidays === 'string' ? [...files, holidays] : files;

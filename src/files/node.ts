@@ -8,7 +8,7 @@ import { type FolderFiles, type FolderOptions, folderFiles, folderOf } from './f
 import { type PartFile, type PartFiles, type ReadParts, readParts } from './includes.ts';
 import { missingFile } from './missing.ts';
 
-export { type ChosenEngine, engineFor, modelPlaces } from './choice.ts';
+export { type ChosenEngine, engineFor, filesOf, modelPlaces } from './choice.ts';
 export { type FolderFiles, type FolderOptions, folderFiles } from './folder.ts';
 
 export interface ModelFile {

@@ -343,3 +343,12 @@ export const parquetOf = async (columns: readonly WrittenColumn[], comment?: str
   });
   return new Uint8Array(buffer);
 };
+
+/** The comment that `parquetOf` has written. */
+export const parquetComment = async (bytes: Uint8Array): Promise<string | undefined> => {
+  const { parquetMetadata } = await import('hyparquet');
+  const { key_value_metadata: kept = [] } = parquetMetadata(
+    bytes.buffer.slice(bytes.byteOffset, bytes.byteOffset + bytes.byteLength) as ArrayBuffer,
+  );
+  return kept.find(({ key }) => key === 'comment')?.value;
+};

@@ -60,3 +60,15 @@ export const matchName = (pattern: string): ((name: string) => boolean) => {
     return token === tokens.length;
   };
 };
+
+/** Whether paths match a pattern; `**` stands for folders of any depth. Both have `/` between names. */
+export const matchPath = (pattern: string): ((path: string) => boolean) => {
+  const steps = pattern.split('/').map((step) => (step === '**' ? undefined : matchName(step)));
+  const matches = (names: readonly string[], step: number): boolean => {
+    if (step === steps.length) return names.length === 0;
+    const test = steps[step];
+    if (test) return names.length > 0 && test(names[0]) && matches(names.slice(1), step + 1);
+    return matches(names, step + 1) || (names.length > 0 && matches(names.slice(1), step));
+  };
+  return (path) => matches(path.split('/'), 0);
+};

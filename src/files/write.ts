@@ -1,6 +1,6 @@
 // Files that are written: whole or not at all, and never over what is read.
 import { randomBytes } from 'node:crypto';
-import { open, realpath, rename, rm, stat } from 'node:fs/promises';
+import { open, readdir, realpath, rename, rm, stat } from 'node:fs/promises';
 import { basename, dirname, join, resolve } from 'node:path';
 import { DurchblickError } from '../errors.ts';
 
@@ -46,6 +46,21 @@ export const checkTargets = async (files: readonly string[], sources: readonly s
   }
 };
 
+/** Milliseconds after which a file aside is left from a process that was killed. */
+const ABANDONED = 24 * 3600 * 1000;
+const ASIDE = /^\.(.+)\.[0-9a-f]{12}\.durchblick$/;
+
+/** Removes what killed processes have left beside a file. */
+const removeAbandoned = async (place: string): Promise<void> => {
+  const folder = dirname(place);
+  for (const name of await readdir(folder).catch(() => [])) {
+    if (ASIDE.exec(name)?.[1] !== basename(place)) continue;
+    const left = join(folder, name);
+    const written = await stat(left).catch(() => undefined);
+    if (written?.isFile() && Date.now() - written.mtimeMs > ABANDONED) await rm(left, { force: true });
+  }
+};
+
 /** Writes a file aside and puts it into its place when it is whole. Devices and pipes are written as they are. */
 export const writeWhole = async (file: string, content: string | Uint8Array): Promise<void> => {
   try {
@@ -57,7 +72,8 @@ export const writeWhole = async (file: string, content: string | Uint8Array): Pr
       await device.writeFile(content).finally(() => device.close());
       return;
     }
-    const aside = join(dirname(place), `.${basename(place)}.${randomBytes(6).toString('hex')}`);
+    await removeAbandoned(place);
+    const aside = join(dirname(place), `.${basename(place)}.${randomBytes(6).toString('hex')}.durchblick`);
     try {
       const handle = await open(aside, 'wx', there?.mode ?? 0o666);
       try {

@@ -18,6 +18,8 @@ export interface Published {
 export interface PublishOptions {
   /** Where a publication is written; throws where there is no such place. */
   readonly targetOf: (publication: Publication) => Promise<Target>;
+  /** Tables that the model reads in the database that is written to: `schema.table` or `table`. */
+  readonly tablesRead?: readonly string[];
   /** Says what would be written, and writes nothing. */
   readonly mode?: 'write' | 'dry-run';
 }
@@ -44,15 +46,27 @@ export const tableOf = async (book: Book, publication: Publication): Promise<Pub
   return daysTable(await book.calendar(range), range, publication, book.model);
 };
 
-const publishOne = async (publication: Publication, made: PublishedTable, { targetOf, mode }: PublishOptions): Promise<Published> => {
+/** Whether two names can be one table. A name without a schema can be in any. */
+const isSameTable = (one: string, other: string): boolean => {
+  const [[table, schema], [otherTable, otherSchema]] = [one, other].map((name) => name.toLowerCase().split('.').reverse());
+  return table === otherTable && (schema === undefined || otherSchema === undefined || schema === otherSchema);
+};
+
+const publishOne = async (
+  publication: Publication,
+  made: PublishedTable,
+  { targetOf, tablesRead = [], mode }: PublishOptions,
+): Promise<Published> => {
   const target = await targetOf(publication);
   const to = targetText(publication.to);
+  if (publication.to.kind === 'table' && tablesRead.some((table) => isSameTable(table, to)))
+    throw new DurchblickError('place-taken', `${to} is a table that the model reads`, { hint: 'Publish to another table.' });
   const there = await target.look(publication.to, made);
   const told = { publication: publication.name, to, rows: made.rows };
   if (there === 'foreign')
-    throw new DurchblickError('table-taken', `${to} is there, and was not published`, {
+    throw new DurchblickError('place-taken', `${to} exists, and is not marked "${made.mark}"`, {
       kind: 'engine',
-      hint: 'Name another table, or drop that one if nobody needs it.',
+      hint: 'Use another name, or remove what is there if nobody needs it.',
     });
   if (there === 'same') return { ...told, state: 'unchanged' };
   if (mode !== 'dry-run') await target.write(publication.to, made);

@@ -24,8 +24,10 @@ export interface PublishedColumn extends WrittenColumn {
 export interface PublishedTable {
   readonly rows: number;
   readonly columns: readonly PublishedColumn[];
-  /** What it is, of which day, and `print` at its end. */
+  /** What it is, of which day, with `mark` and `print` at its end. */
   readonly comment: string;
+  /** The publication and its model, as a sentence: what has another mark belongs to others. */
+  readonly mark: string;
   /** Differs where anything in it does. */
   readonly print: string;
 }
@@ -103,14 +105,18 @@ const checkNames = (columns: readonly PublishedColumn[]): void => {
   }
 };
 
-const finished = (columns: readonly PublishedColumn[], what: string): PublishedTable => {
+const finished = (columns: readonly PublishedColumn[], what: string, { name }: Publication, model: Model): PublishedTable => {
   checkNames(columns);
   const print = fingerprint(stableText([what, columns]));
-  return { rows: columns[0].values.length, columns, comment: sentence(what, `Fingerprint ${print}`), print };
+  const mark = `Published as ${name} of ${model.name}.`;
+  return { rows: columns[0].values.length, columns, comment: sentence(what, mark, `Fingerprint ${print}`), mark, print };
 };
 
-/** The fingerprint that a comment of ours ends in. */
-export const printIn = (comment: string | null | undefined): string | undefined => /Fingerprint ([0-9a-f]{16})\.$/.exec(comment ?? '')?.[1];
+/** The fingerprint at the end of a comment with this mark. */
+export const printIn = (comment: string | null, mark: string): string | undefined => {
+  const [end, print] = / Fingerprint ([0-9a-f]{16})\.$/.exec(comment ?? '') ?? [];
+  return end !== undefined && comment?.slice(0, -end.length).endsWith(mark) ? print : undefined;
+};
 
 const titleOf = ({ name, label, description, of }: Publication, model: Model): string => {
   const labels = labelsOf(model, model.locale);
@@ -154,6 +160,8 @@ export const answerTable = (result: Result, publication: Publication, model: Mod
       ...others,
     ],
     sentence(titleOf(publication, model), `As of ${json.asOf}`),
+    publication,
+    model,
   );
 };
 
@@ -168,5 +176,5 @@ export const daysTable = (
   model: Model,
 ): PublishedTable => {
   const table: CalendarTable = calendarTable(calendar, { from: range.first, to: range.last });
-  return finished(table.columns, sentence(titleOf(publication, model), 'A calendar, one row a day'));
+  return finished(table.columns, sentence(titleOf(publication, model), 'A calendar, one row a day'), publication, model);
 };

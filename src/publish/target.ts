@@ -25,8 +25,8 @@ export const targetText = (to: Publication['to']): string =>
   to.kind === 'file' ? to.path : [...(to.schema === undefined ? [] : [to.schema]), to.table].join('.');
 
 /** What is at a place by the comment of the table there: null where it has none, undefined where there is nothing. */
-export const thereBy = (comment: string | null | undefined, { print }: PublishedTable): There => {
+export const thereBy = (comment: string | null | undefined, { mark, print }: PublishedTable): There => {
   if (comment === undefined) return 'nothing';
-  const known = printIn(comment);
+  const known = printIn(comment, mark);
   return known === undefined ? 'foreign' : known === print ? 'same' : 'older';
 };

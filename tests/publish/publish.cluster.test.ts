@@ -43,7 +43,7 @@ test.skipIf(clusterUrl === undefined)(
     for (const name of ['monthly', 'days']) await statement(connection, `drop table ${name}`, undefined);
     await statement(connection, `create table days as select 1 as one`, undefined);
     const { code, stderr } = durchblick('publish', folder, 'days', '--into', into);
-    expect([code, stderr]).toEqual([1, expect.stringMatching(/days is there, and was not published/)]);
+    expect([code, stderr]).toEqual([1, expect.stringMatching(/days exists, and is not marked/)]);
     await statement(connection, 'drop table days', undefined);
   },
 );

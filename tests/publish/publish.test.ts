@@ -1,7 +1,18 @@
 // Publications: what is written is what `ask` prints, whole or not at all, and only where it differs.
 
 import { spawn } from 'node:child_process';
-import { cpSync, existsSync, mkdirSync, readdirSync, readFileSync, rmSync, statSync, symlinkSync, writeFileSync } from 'node:fs';
+import {
+  cpSync,
+  existsSync,
+  mkdirSync,
+  readdirSync,
+  readFileSync,
+  rmSync,
+  statSync,
+  symlinkSync,
+  utimesSync,
+  writeFileSync,
+} from 'node:fs';
 import { join } from 'node:path';
 import { DuckDBInstance } from '@duckdb/node-api';
 import Papa from 'papaparse';
@@ -122,6 +133,52 @@ describe('files', () => {
   });
 });
 
+test('files of others are left alone: of people, of other publications, of sources; a place is written once', () => {
+  const folder = demo(`
+  mine: { calendar: 2026, file: mine.csv }
+  notes: { calendar: 2026, file: notes.parquet }
+  again: { calendar: 2025, file: ./sub/../mine.csv }
+  among: { calendar: 2026, file: data/more/days.csv }
+  folder: { calendar: 2026, file: parts/year=2026/days.csv }`);
+  const model = join(folder, 'model.yaml');
+  const text = readFileSync(model, 'utf8');
+  writeFileSync(model, text.replace(/^sources:\n/m, 'sources:\n  all: { file: "data/**/*.csv" }\n  parts: { file: parts }\n'));
+  mkdirSync(join(folder, 'parts'));
+  mkdirSync(join(folder, 'sub'));
+  writeFileSync(join(folder, 'notes.parquet'), 'mine');
+  const first = publish(folder);
+  expect([first.code, first.states]).toEqual([1, ['created', 'failed', 'failed', 'failed', 'failed']]);
+  expect(first.stderr).toMatch(/notes\.parquet exists, and is not marked "Published as notes of Grünhof nurseries\."/);
+  expect(first.stderr).toMatch(
+    /is the same file as mine\.csv[\s\S]*would be read as part of "data\/\*\*\/\*\.csv"[\s\S]*as part of "parts"/,
+  );
+  expect(readFileSync(join(folder, 'notes.parquet'), 'utf8')).toBe('mine');
+  // What says so of itself is ours, whatever became of its rows; without that it is not.
+  const metadata = join(folder, 'mine.csv-metadata.json');
+  expect(JSON.parse(readFileSync(metadata, 'utf8'))).toMatchObject({
+    '@context': 'http://www.w3.org/ns/csvw',
+    url: 'mine.csv',
+    tableSchema: { columns: expect.arrayContaining([expect.objectContaining({ titles: 'date', datatype: 'date' })]) },
+  });
+  writeFileSync(join(folder, 'mine.csv'), 'spoiled');
+  expect(publish(folder, 'mine').states).toEqual(['replaced']);
+  rmSync(metadata);
+  expect(publish(folder, 'mine').states).toEqual(['failed']);
+});
+
+test('what killed processes have left beside a file is removed after a day', () => {
+  const folder = demo('  days: { calendar: 2026, file: days.csv }');
+  const [old, young, others] = [
+    '.days.csv.0123456789ab.durchblick',
+    '.days.csv.aaaaaaaaaaaa.durchblick',
+    '.other.csv.0123456789ab.durchblick',
+  ];
+  for (const name of [old, young, others]) writeFileSync(join(folder, name), '');
+  for (const name of [old, others]) utimesSync(join(folder, name), new Date('2026-01-01'), new Date('2026-01-01'));
+  expect(publish(folder).states).toEqual(['created']);
+  expect(readdirSync(folder).filter((name) => name.endsWith('.durchblick'))).toEqual([young, others].sort());
+});
+
 describe('tables of DuckDB', () => {
   test('a dry run makes no file; the first table that is written does', () => {
     const folder = demo('  days: { calendar: 2026, table: days }');
@@ -152,7 +209,7 @@ describe('tables of DuckDB', () => {
     writeFileSync(join(folder, 'model.yaml'), tables);
     const { code, states, stderr } = publish(folder, '--connect', `duckdb:${file}`);
     expect([code, states]).toEqual([1, ['created', 'created', 'failed', 'failed']]);
-    expect(stderr).toMatch(/mine is there, and was not published[\s\S]*regions is there/);
+    expect(stderr).toMatch(/mine exists, and is not marked "Published as taken[\s\S]*regions is a table that the model reads/);
     expect(publish(folder, 'monthly', 'regions', '--connect', `duckdb:${file}`).states).toEqual(['unchanged', 'unchanged']);
     expect(numbers(withoutDays((await duck(file, 'select * from reports.monthly')) as string[][]))).toEqual(
       numbers(asked(join(ROOT, 'demo'), 'monthly-sales').slice(1)),
@@ -179,7 +236,7 @@ describe('tables of PostgreSQL', () => {
     const folder = demo('  monthly: { question: monthly-sales, table: reports1.monthly }\n  taken: { calendar: 2026, table: taken.mine }');
     const { code, states, stderr } = publish(folder, '--into', url);
     expect([code, states]).toEqual([1, ['created', 'failed']]);
-    expect(stderr).toMatch(/taken\.mine is there, and was not published/);
+    expect(stderr).toMatch(/taken\.mine exists, and is not marked/);
     expect(await rowsOf('select * from "taken".mine')).toEqual([[1]]);
     const read =
       'select period, revenue, "revenue vs year-earlier", "revenue vs year-earlier as change" from reports1.monthly order by period';
@@ -214,6 +271,7 @@ describe('tables of PostgreSQL', () => {
     const tableOf = (run: number) => ({
       rows: 50 + (run % 2),
       comment: `Numbers. Fingerprint ${run.toString(16).padStart(16, '0')}.`,
+      mark: '',
       print: '',
       columns: [{ name: 'run', type: 'long' as const, comment: 'The run.', values: Array.from({ length: 50 + (run % 2) }, () => run) }],
     });
