@@ -32,7 +32,7 @@ export const daysInWords = (range: DayRange, locale: string): string => {
     .replace(/[\u2009\u202f\u00a0]/g, ' ');
 };
 
-const hull = (ranges: Iterable<DayRange | null>): DayRange | undefined => {
+export const hullOf = (ranges: Iterable<DayRange | null>): DayRange | undefined => {
   let [start, end] = [Number.POSITIVE_INFINITY, Number.NEGATIVE_INFINITY];
   for (const range of ranges) {
     if (!range) continue;
@@ -42,18 +42,31 @@ const hull = (ranges: Iterable<DayRange | null>): DayRange | undefined => {
   return start <= end ? { start, end } : undefined;
 };
 
+/** The days that a caption tells. */
+export interface CaptionDays {
+  /** Days covered by the first actual reading; without one, by the first reading. */
+  readonly own: DayRange | undefined;
+  /** Days covered by the first reading of a plan, beside an actual one. */
+  readonly plan: DayRange | undefined;
+  /** Days of the periods shown. */
+  readonly periods: DayRange | undefined;
+  readonly compared: DayRange | undefined;
+  /** As-of and known-by date of the days compared, if they are not those of the query (C12). */
+  readonly seen: { readonly asOf?: number; readonly knownBy?: number };
+}
+
 /** What a result covers and compares, in words (R2, C12): `1–15 Aug 2026 against 1–15 Aug 2025 as it stood on 15 Aug 2025`. */
-export const captionOf = (
-  covered: Iterable<DayRange | null>,
-  compared: Iterable<DayRange | null>,
-  { asOf, knownBy }: { readonly asOf?: number; readonly knownBy?: number },
-  locale: string,
-): string => {
+export const captionOf = ({ own, plan, periods, compared, seen: { asOf, knownBy } }: CaptionDays, locale: string): string => {
   const day = (one: number): string => daysInWords({ start: one, end: one }, locale);
-  const { against, stoodOn, knownOn } = wordsOf(locale);
+  const { against, stoodOn, knownOn, actualsTo, notBegun } = wordsOf(locale);
+  const covered = (): string => {
+    if (!own) return plan ? daysInWords(plan, locale) : periods ? notBegun(daysInWords(periods, locale)) : '';
+    const both = plan && hullOf([own, plan]);
+    return both && both.end > own.end ? actualsTo(daysInWords(both, locale), day(own.end)) : daysInWords(own, locale);
+  };
+  const days = covered();
+  if (!compared) return days;
   const stood = `${asOf === undefined ? '' : stoodOn(day(asOf))}${knownBy === undefined ? '' : knownOn(day(knownBy))}`;
-  const own = hull(covered);
-  const other = hull(compared);
-  if (!own) return other ? daysInWords(other, locale) + stood : '';
-  return other ? `${against(daysInWords(own, locale), daysInWords(other, locale))}${stood}` : daysInWords(own, locale);
+  const other = daysInWords(compared, locale);
+  return `${days === '' ? other : against(days, other)}${stood}`;
 };

@@ -11,7 +11,7 @@ import { type Asked, PERIOD_COLUMN } from '../plan/question.ts';
 import type { Seen } from '../plan/seen.ts';
 import { hasComparison } from '../plan/steps.ts';
 import type { Words } from '../words/words.ts';
-import { captionOf } from './caption.ts';
+import { type CaptionDays, captionOf, hullOf } from './caption.ts';
 import { formatOf, unitOfFormat } from './format.ts';
 import { headingOf, headingsOf } from './heading.ts';
 import { type Labels, labelsOf } from './labels.ts';
@@ -76,7 +76,6 @@ const columnsOf = (answer: Answer, asked: Asked, model: Model, labels: Labels): 
     const own = bound.kind === 'leaf' ? bound.measure : model.formulas.get(reading);
     const better = own?.better ?? (leaves.length === 1 ? leaves[0].measure.better : undefined);
     const form = formOf(bound);
-    const plan = leaves.length > 0 && leaves.every((leaf) => leaf.role.horizon === 'plan');
     return {
       name,
       kind: 'reading',
@@ -86,7 +85,7 @@ const columnsOf = (answer: Answer, asked: Asked, model: Model, labels: Labels): 
       format,
       unit: unitOfFormat(format),
       ...(better ? { better } : {}),
-      horizon: plan ? 'plan' : 'actual',
+      horizon: isPlan(bound) ? 'plan' : 'actual',
     };
   });
   return [
@@ -140,6 +139,27 @@ const comparedDays = ({ covered, compared: all }: AnswerRow['data']): (DayRange 
   return held.length > 0 ? held : ranges(() => true);
 };
 
+/** Whether a reading is of plans alone. */
+const isPlan = (bound: Bound): boolean => {
+  const leaves = leavesOf(bound);
+  return leaves.length > 0 && leaves.every((leaf) => leaf.role.horizon === 'plan');
+};
+
+/** Days of the first actual reading, of the first plan beside it, of the periods, and of all that is compared. */
+const captionDays = ({ axis, rows }: Answer, { columns }: Asked, own: Seen): CaptionDays => {
+  const all = [...new Set(rows.map(({ data }) => data))];
+  const covered = (k: number): DayRange | undefined => (k < 0 ? undefined : hullOf(all.flatMap((data) => data.covered[k])));
+  const plans = columns.map(({ bound }) => isPlan(bound));
+  const first = Math.max(0, plans.indexOf(false));
+  return {
+    own: covered(first),
+    plan: plans[first] ? undefined : covered(plans.indexOf(true)),
+    periods: all.length === 0 ? undefined : hullOf(axis.places),
+    compared: hullOf(all.flatMap(comparedDays)),
+    seen: all.length === 0 ? {} : seenElsewhere(all[0].seenAt, own),
+  };
+};
+
 /** Dresses an answer: labels, days in ISO form, formats, caption and the ways out (R2). */
 export const resultOf = (answer: Answer, asked: Asked, model: Model, asOf: Day, found: Notes): PlainResult => {
   const { iso, range } = dayTexts();
@@ -161,12 +181,10 @@ export const resultOf = (answer: Answer, asked: Asked, model: Model, asOf: Day, 
     };
     compared[name] = answer.rows.map(({ data, row }) => seenDays(range(data.compared[k]?.[row] ?? null)));
   });
-  // The caption speaks of the first reading's days, and of all that is compared.
-  const [shown] = answer.rows;
   const json: ResultJson = {
     asOf: isoOf(asOf),
     unit: asked.by.kind === 'unit' ? asked.by.unit : null,
-    caption: shown ? captionOf(shown.data.covered[0], comparedDays(shown.data), seenElsewhere(shown.data.seenAt, own), asked.locale) : '',
+    caption: captionOf(captionDays(answer, asked, own), asked.locale),
     periods: periodsOf(answer, iso),
     columns,
     rows: answer.rows.map(cells),

@@ -38,6 +38,8 @@ export const de: Words = {
   total: 'Gesamt',
   others: '(übrige)',
   against: (own, other) => `${own} gegenüber ${other}`,
+  actualsTo: (days, last) => `${days} (Ist bis ${last})`,
+  notBegun: (days) => `${days} (noch nicht begonnen)`,
   stoodOn: (day) => ` nach dem Stand vom ${day}`,
   knownOn: (day) => ` wie bekannt am ${day}`,
   asOf: (day) => `Stand ${day}`,

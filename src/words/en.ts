@@ -20,6 +20,8 @@ export const en: Words = {
   total: 'Total',
   others: '(others)',
   against: (own, other) => `${own} against ${other}`,
+  actualsTo: (days, last) => `${days} (actuals to ${last})`,
+  notBegun: (days) => `${days} (not begun)`,
   stoodOn: (day) => ` as it stood on ${day}`,
   knownOn: (day) => ` as it was known on ${day}`,
   asOf: (day) => `as of ${day}`,

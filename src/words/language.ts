@@ -10,6 +10,10 @@ export interface Words {
   readonly others: string;
   /** `against` holds days of two stretches beside each other. */
   readonly against: (own: string, other: string) => string;
+  /** Days of plans, and the last day of actual figures. */
+  readonly actualsTo: (days: string, last: string) => string;
+  /** Days that lie after the as-of date. */
+  readonly notBegun: (days: string) => string;
   /** How things stood on a day, and what was known on it, behind days in words. */
   readonly stoodOn: (day: string) => string;
   readonly knownOn: (day: string) => string;

@@ -34,7 +34,7 @@ const input: ModelInput = {
 const day = (k: number): string => isoOf(toDay('2026-01-01') + k);
 const line = (k: number, more: Record<string, unknown> = {}) => ({
   ordered: day(k),
-  shipped: day(k + 2),
+  shipped: day(Math.min(k + 2, 119)),
   shop_id: 1 + (k % 2),
   amount: 10,
   discount: 1,
@@ -99,6 +99,18 @@ test('what is wrong with the data is found, counted and shown, with a way out', 
   // What may make numbers wrong comes first.
   const order = found.map(({ severity }) => severity);
   expect(order).toEqual([...order].sort((a, b) => (a === b ? 0 : a === 'warning' ? -1 : 1)));
+});
+
+test('D5: rows after the as-of date in another role are told with the way to show them', async () => {
+  const found = await findings({ ...clean, lines: [...clean.lines, { ...clean.lines[0], shipped: '2027-01-01' }] });
+  expect(found.filter(({ code }) => code === 'after-as-of')).toMatchObject([
+    {
+      severity: 'hint',
+      count: 1,
+      message: expect.stringContaining('1 row has a shipped date after'),
+      wayOut: expect.stringContaining('horizon: plan'),
+    },
+  ]);
 });
 
 test('where nothing is wrong only names are left to say', async () => {

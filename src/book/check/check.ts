@@ -53,6 +53,7 @@ export const checkBook = async (book: BookRecord): Promise<readonly Finding[]> =
     const calendar = await state.calendarOver(await anchorDays(book, state, asOf), () => NO_REACH);
     return dataFindings({
       today: book.today(),
+      asOf,
       model,
       store: state.store,
       bounds: async (fact) => {

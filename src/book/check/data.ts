@@ -143,6 +143,7 @@ interface Looked {
   readonly model: Model;
   readonly bounds: ReadonlyMap<string, Bounds | undefined>;
   readonly today: Day;
+  readonly asOf: Day;
 }
 
 const placeOf = ({ fact, model }: Looked, role: string): Finding['place'] => model.locate(['facts', fact.name, 'dates', role]);
@@ -196,6 +197,26 @@ const spreadFindings = async (looked: Looked, { name, column }: Role): Promise<F
   return others.step === 1 ? [...found, ...gapFindings(fact, name, others.counts, model)] : found;
 };
 
+/** Rows that an actual role dates after the default as-of date: no answer shows them (D5). */
+const aheadFindings = async (looked: Looked, { name, horizon }: Role): Promise<Finding[]> => {
+  const { store, fact, bounds, asOf } = looked;
+  const last = bounds.get(name)?.last ?? asOf;
+  if (horizon !== 'actual' || last <= asOf) return [];
+  const { counts } = await dayCounts(store, fact, name, { first: asOf + 1, last });
+  const rows = counts.reduce((sum, [, own]) => sum + own, 0);
+  return [
+    {
+      code: 'after-as-of',
+      severity: 'hint',
+      message: `${fact.name}: ${rowsText(rows)} ${verb(rows, 'has', 'have')} a ${name} date after the as-of date, ${isoOf(asOf)}`,
+      count: rows,
+      examples: [],
+      wayOut: `They are not seen. If ${name} dates lie ahead, set \`horizon: plan\` at the date (D5).`,
+      place: placeOf(looked, name),
+    },
+  ];
+};
+
 /** Rows whose later dates come before the first. */
 const reversedFindings = async (looked: Looked): Promise<Finding[]> => {
   const { store, fact, bounds } = looked;
@@ -236,7 +257,7 @@ const textFindings = async (looked: Looked): Promise<Finding[]> => {
 const dateFindings = async (looked: Looked): Promise<Finding[]> => {
   const found: Finding[] = [];
   for (const role of looked.fact.roles.values())
-    found.push(...(await blankFindings(looked, role)), ...(await spreadFindings(looked, role)));
+    found.push(...(await blankFindings(looked, role)), ...(await spreadFindings(looked, role)), ...(await aheadFindings(looked, role)));
   return [...found, ...(await reversedFindings(looked)), ...(await textFindings(looked))];
 };
 
@@ -346,6 +367,8 @@ const earlyFindings = (model: Model, ends: ReadonlyMap<string, Day>): Finding[] 
 
 export interface DataWorld {
   readonly today: Day;
+  /** The default as-of date. */
+  readonly asOf: Day;
   readonly model: Model;
   readonly store: Store;
   readonly bounds: (fact: Fact) => Promise<ReadonlyMap<string, Bounds | undefined>>;
@@ -357,7 +380,7 @@ export interface DataWorld {
 }
 
 /** Looks at the data of every fact: links, dates, gaps, periods. Counts are the engine's; few rows are read. */
-export const dataFindings = async ({ model, store, bounds, periodOf, labelOf, reader, today }: DataWorld): Promise<Finding[]> => {
+export const dataFindings = async ({ model, store, bounds, periodOf, labelOf, reader, today, asOf }: DataWorld): Promise<Finding[]> => {
   const found: Finding[] = [];
   const ends = new Map<string, Day>();
   for (const note of store.notes)
@@ -382,7 +405,7 @@ export const dataFindings = async ({ model, store, bounds, periodOf, labelOf, re
     if (fact.horizon === 'actual' && last !== undefined) ends.set(fact.name, last);
     found.push(
       ...(await linkFindings(store, fact, model, own.get(primary))),
-      ...(await dateFindings({ store, fact, model, bounds: own, today })),
+      ...(await dateFindings({ store, fact, model, bounds: own, today, asOf })),
     );
     if (fact.grain !== 'day') found.push(...(await coarseFindings(store, fact, model, { periodOf, labelOf, reader })));
   }

@@ -10,6 +10,7 @@ export interface Finding {
     | 'blank-links'
     | 'blank-dates'
     | 'far-dates'
+    | 'after-as-of'
     | 'reversed-dates'
     | 'duplicate-rows'
     | 'missing-periods'
