@@ -1,4 +1,6 @@
 // Where a server listens.
+import type { Server } from 'node:http';
+import type { AddressInfo } from 'node:net';
 import { DurchblickError } from '../errors.ts';
 
 export const wholeNumber = (text: string, option: string, least: number, most: number): number => {
@@ -23,3 +25,16 @@ export const listenAt = (server: Listening, { host, port }: { readonly host: str
         code === 'EADDRINUSE' ? 'Another program is there; take another --port, or 0 for a free one.' : 'Name another --host or --port.',
     });
   });
+
+/** A plain server, as `listenAt` takes one; resolves to its address. */
+export const listening = ({ server, closeNow }: { readonly server: Server; readonly closeNow: () => void }): Listening => ({
+  listen: ({ host, port }) =>
+    new Promise((done, fail) => {
+      server.once('error', fail);
+      server.listen({ host, port }, () => {
+        const { port: found } = server.address() as AddressInfo;
+        done(`http://${host.includes(':') ? `[${host}]` : host}:${found}`);
+      });
+    }),
+  close: async () => closeNow(),
+});

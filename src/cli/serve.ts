@@ -7,11 +7,13 @@ import { DurchblickError, suggest } from '../errors.ts';
 import { missingFile } from '../files/missing.ts';
 import { loadModel } from '../files/node.ts';
 import { readYaml } from '../files/yaml-text.ts';
+import { type Front, frontOf } from '../serve/front.ts';
 import { type Key, keysOf, newKey } from '../serve/keys.ts';
 import { isLoopback, type ServedModel, serverOf } from '../serve/server.ts';
 import { type EngineOptions, engineMaker, openBook } from './book.ts';
+import { type ComputingHere, computingHere, NotStarted, type Served, type Started, startComputing } from './computing.ts';
 import { layOut } from './demo.ts';
-import { listenAt, wholeNumber } from './listen.ts';
+import { listenAt, listening, wholeNumber } from './listen.ts';
 import { modelFile } from './models.ts';
 import { bold, dim } from './output.ts';
 import { statementsOf } from './sql.ts';
@@ -113,8 +115,8 @@ const pageIn = (folder: string) => async (path: string) => {
 const versionOf = async (): Promise<string> =>
   (JSON.parse(await readFile(new URL('../../package.json', import.meta.url), 'utf8')) as { version: string }).version;
 
-/** Ends when asked to: what runs may finish within a grace. */
-const untilTold = (close: () => Promise<void>, closeNow: () => void, graceSeconds: number): Promise<number> =>
+/** Ends when told to: requests under way may finish within a grace. */
+const untilTold = ({ close, closeNow }: Pick<Front, 'close' | 'closeNow'>, graceSeconds: number): Promise<number> =>
   new Promise((done) => {
     const end = (): void => {
       const late = setTimeout(() => {
@@ -140,16 +142,12 @@ const makeKey = async (name: string): Promise<number> => {
   return 0;
 };
 
-/** Serves models until SIGTERM or SIGINT. */
-export const serve = async (given: readonly string[], options: ServeCommandOptions): Promise<number> => {
-  if (options.newKey !== undefined) return makeKey(options.newKey);
-  const port = wholeNumber(options.port, '--port', 0, 65_535);
-  const [atOnce, seconds] = [wholeNumber(options.atOnce, '--at-once', 1, 1000), wholeNumber(options.seconds, '--seconds', 1, 86_400)];
-  const grace = wholeNumber(options.grace, '--grace', 0, 3600);
-  if (!isLoopback(options.host) && options.keys === undefined)
-    throw new DurchblickError('keys-needed', `--host ${options.host} can be reached by others, and there are no keys`, {
-      hint: 'Make one with `npx durchblick serve --new-key NAME`, and name its file with --keys.',
-    });
+/** The models that are named, each under a name of its own. */
+const modelsFor = async (
+  given: readonly string[],
+  options: ServeCommandOptions,
+  keyCount: (models: readonly ServedModel[]) => Promise<number>,
+) => {
   const paths = await pathsOf(given);
   const memory = wholeNumber(options.memory, '--memory', 1, 1_000_000) * 2 ** 20;
   let books = paths.length;
@@ -159,30 +157,87 @@ export const serve = async (given: readonly string[], options: ServeCommandOptio
     throw new DurchblickError('doubled-name', `two models would be at /models/${twice.name}`, {
       hint: 'A model is named after its file, or the folder of its model.yaml.',
     });
-  const keys =
-    options.keys === undefined
-      ? undefined
-      : await keysIn(
-          options.keys,
-          models.map(({ name }) => name),
-        );
-  books *= new Set(keys?.map(({ name, where, rights }) => (rights.length > 0 ? name : JSON.stringify(where ?? null))) ?? ['']).size;
+  books *= await keyCount(models);
+  return models;
+};
+
+/** Milliseconds for what runs when the front is gone. */
+const ORPHAN = 3000;
+
+/** Answers the requests that the front passes on, until the front is gone. */
+const compute = async (
+  given: readonly string[],
+  options: ServeCommandOptions,
+  { socketPath, isTerminal, begin }: ComputingHere,
+): Promise<number> => {
+  let keys: readonly Key[] | undefined;
+  const models = await modelsFor(given, options, async (all) => {
+    keys =
+      options.keys === undefined
+        ? undefined
+        : await keysIn(
+            options.keys,
+            all.map(({ name }) => name),
+          );
+    return new Set(keys?.map(({ name, where, rights }) => (rights.length > 0 ? name : JSON.stringify(where ?? null))) ?? ['']).size;
+  });
   const folder = fileURLToPath(new URL('../explorer/', import.meta.url));
   const server = await serverOf({
     models,
     ...(keys ? { keys } : {}),
     version: await versionOf(),
-    atOnce,
-    seconds,
-    log: process.stderr.isTTY ? undefined : { write: (line) => void process.stderr.write(line) },
+    atOnce: wholeNumber(options.atOnce, '--at-once', 1, 1000),
+    seconds: secondsOf(options),
+    log: isTerminal ? undefined : { write: (line) => void process.stderr.write(line) },
     ...((await isThere(folder)) ? { page: pageIn(folder) } : {}),
   });
-  const address = await listenAt(server, { host: options.host, port });
+  await server.listen({ path: socketPath });
+  await begin(models.map(({ name, title }) => ({ name, title })));
+  // Nobody waits any more.
+  setTimeout(() => process.exit(1), ORPHAN).unref();
+  await server.close();
+  return 0;
+};
+
+const secondsOf = ({ seconds }: ServeCommandOptions): number => wholeNumber(seconds, '--seconds', 1, 86_400);
+
+/** Says in the log, or to a person, that the process that computes was replaced. */
+const sayReplaced = (why: 'stuck' | 'ended', seconds: number): void => {
+  const message = why === 'stuck' ? `computation blocked for ${seconds} seconds: restarted` : 'computation ended: restarted';
+  toStderr(process.stderr.isTTY ? `${message}\n` : `${JSON.stringify({ level: 50, time: Date.now(), code: why, msg: message })}\n`);
+};
+
+const checkNumbers = (options: ServeCommandOptions): { readonly port: number; readonly grace: number } => {
+  const port = wholeNumber(options.port, '--port', 0, 65_535);
+  wholeNumber(options.atOnce, '--at-once', 1, 1000);
+  secondsOf(options);
+  if (!isLoopback(options.host) && options.keys === undefined)
+    throw new DurchblickError('keys-needed', `--host ${options.host} can be reached by others, and there are no keys`, {
+      hint: 'Make one with `npx durchblick serve --new-key NAME`, and name its file with --keys.',
+    });
+  return { port, grace: wholeNumber(options.grace, '--grace', 0, 3600) };
+};
+
+/** Serves models until SIGTERM or SIGINT: one process listens, another one computes. */
+export const serve = async (given: readonly string[], options: ServeCommandOptions): Promise<number> => {
+  if (options.newKey !== undefined) return makeKey(options.newKey);
+  const { port, grace } = checkNumbers(options);
+  const here = computingHere();
+  if (here) return compute(given, options, here);
+  const seconds = secondsOf(options);
+  let models: readonly Served[] = [];
+  const start = async (): Promise<Started> => {
+    const started = await startComputing();
+    models = started.models;
+    return started;
+  };
+  const front = await frontOf({ start, seconds, replaced: (why) => sayReplaced(why, seconds) }).catch((error: unknown) => {
+    if (error instanceof NotStarted) return error;
+    throw error;
+  });
+  if (front instanceof NotStarted) return front.exitCode;
+  const address = await listenAt(listening(front), { host: options.host, port });
   const list = models.map(({ name, title }) => `  ${dim(`${address}/models/${name}`)}  ${title}\n`).join('');
   await deliver(`${bold(address)} answers; Ctrl+C ends it\n${list}`, undefined, 'words');
-  return untilTold(
-    () => server.close(),
-    () => server.server.closeAllConnections(),
-    grace,
-  );
+  return untilTold(front, grace);
 };

@@ -8,6 +8,7 @@ import type { Question } from '../model/schema.ts';
 import { sharedWork } from '../plan/cancel.ts';
 import { API_PAGE, API_SCRIPT } from './api-page.ts';
 import { type Content, type FormatName, jsonText, MEDIA } from './formats.ts';
+import { CLIENT_ADDRESS } from './front.ts';
 import { type Kept, keptAnswers } from './kept.ts';
 import { type Key, keyFinder } from './keys.ts';
 import { loadFastify } from './load.ts';
@@ -18,6 +19,7 @@ import { checkQuery, QUERY_FORMAT, type Query } from './parameters.ts';
 import { HttpProblem, problemOf } from './problem.ts';
 import { filtersFor, type ReadRows } from './rights.ts';
 import { ROUTES, type Route } from './routes.ts';
+import { SAFE } from './safe.ts';
 import { type Turns, turnsOf } from './turns.ts';
 
 /** A model that is served: how it is opened, under filters fixed for good, and the statements of a question. */
@@ -295,18 +297,14 @@ const answer = async (served: Served, route: Route, request: ModelRequest, reply
   }
 };
 
-const SAFE = {
-  'x-content-type-options': 'nosniff',
-  'referrer-policy': 'no-referrer',
-  'content-security-policy':
-    "default-src 'self'; style-src 'self' 'unsafe-inline'; script-src 'self' 'wasm-unsafe-eval' 'unsafe-eval'; worker-src 'self' blob:; img-src 'self' data: blob:; frame-ancestors 'none'",
-} as const;
-
 const ANSWER_PAGE = "sandbox allow-scripts; default-src 'none'; style-src 'unsafe-inline'; script-src 'unsafe-inline'; img-src data:";
+
+/** The address of a client: of a request that the front has passed on, the one that it names. */
+const addressOf = ({ ip, headers }: FastifyRequest): string => ip || String(headers[CLIENT_ADDRESS] ?? '');
 
 /** Who may ask, before anything else is looked at. */
 const guard = ({ findKey }: Served, request: FastifyRequest): void => {
-  if (findKey) (request as { key?: Key }).key = findKey(request.headers.authorization, request.ip);
+  if (findKey) (request as { key?: Key }).key = findKey(request.headers.authorization, addressOf(request));
   // A page of somebody else, under a name that leads here, could read what is open to this machine alone.
   else if (!isLoopback(request.headers.host ?? ''))
     throw new HttpProblem(

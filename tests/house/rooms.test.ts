@@ -59,7 +59,7 @@ const ROOMS: Readonly<Record<string, Room>> = {
   },
   serve: {
     uses: [...CORE, 'files', 'book', 'chart', 'dictionary'],
-    packages: [/^node:(crypto|stream)$/, /^zod\/mini$/, /^(fastify|@fastify\/(accepts|compress))$/],
+    packages: [/^node:(crypto|http|stream)$/, /^zod\/mini$/, /^(fastify|@fastify\/(accepts|compress))$/],
   },
   cli: {
     uses: [

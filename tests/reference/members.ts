@@ -184,9 +184,7 @@ export const membersOf = (ground: Ground, question: Question, places: readonly R
   const kept = entries.filter(keptBy(question, cells));
   const list = [...new Set(kept.map(groupOf))].flatMap((group) => {
     const own = kept.filter((entry) => groupOf(entry) === group);
-    if (question.limit === undefined) return own;
-    const isSpecial = (entry: Entry) => inner.some((name) => special(entry.tuple[name]) > 0);
-    return [...own.filter((entry) => !isSpecial(entry)).slice(0, question.limit), ...own.filter((entry) => isSpecial(entry) && entry.any)];
+    return own.slice(0, question.limit);
   });
   const left = new Set(question.rest ? entries.filter((entry) => !list.includes(entry)).map(groupOf) : []);
   const groups = [...new Set([...list.map(groupOf), ...left])];

@@ -325,6 +325,42 @@ test('a body that never ends does not keep the process beyond its grace', async 
   await broken;
 });
 
+test('a computation that blocks is ended and started again; /live answers all the while', async () => {
+  // Every day of a calendar of ten thousand years takes seconds in one piece.
+  const own = await serving(folder, '--seconds', '1');
+  const slowest = { live: 0 };
+  let isOver = false;
+  const watching = (async () => {
+    while (!isOver) {
+      const start = performance.now();
+      expect((await own.get('/live')).status).toBe(200);
+      slowest.live = Math.max(slowest.live, performance.now() - start);
+    }
+  })();
+  const blocked = await own.get('/models/gruenhof/calendar?range=0001/9999&format=csv');
+  expect([503, 504]).toContain(blocked.status);
+  await expect.poll(async () => (await own.get('/models/gruenhof/ask?show=revenue')).status).toBe(200);
+  isOver = true;
+  await watching;
+  expect(slowest.live).toBeLessThan(1000);
+  expect(own.log()).toMatch(/"code":"stuck"/);
+  expect(await own.stop()).toBe(0);
+});
+
+test('the computation ends with the process that listens, however that ends', async () => {
+  const own = await serving(folder);
+  const [, pid] = /"pid":(\d+)/.exec(own.log()) as RegExpExecArray;
+  own.child.kill('SIGKILL');
+  const isThere = (): boolean => {
+    try {
+      return process.kill(Number(pid), 0);
+    } catch {
+      return false;
+    }
+  };
+  await expect.poll(isThere).toBe(false);
+});
+
 describe('keys (V3)', () => {
   const made = (name: string) => {
     const { code, stdout, stderr } = durchblick('serve', '--new-key', name);
