@@ -231,6 +231,14 @@ export const parquetSchema = async (file: ByteSource, name: string): Promise<Par
   }
 };
 
+type Compressors = typeof import('hyparquet-compressors')['compressors'];
+
+const unpack = (compressors: Compressors, codec: string, packed: Uint8Array, size: number): Uint8Array => {
+  const own = compressors[codec as keyof Compressors];
+  if (!own) throw new Error(`it is packed by ${codec}, which is not known`);
+  return own(packed, size);
+};
+
 /** Reads a Parquet file into columns. With `most`, no more than the first so many rows. */
 export const readParquet = async (bytes: Uint8Array | ByteSource, name: string, most = Number.POSITIVE_INFINITY): Promise<FileTable> => {
   const [{ parquetMetadataAsync, parquetRead, parquetSchema }, { compressors }] = await Promise.all([
@@ -255,6 +263,10 @@ export const readParquet = async (bytes: Uint8Array | ByteSource, name: string, 
     // Decimals come as the integers they are, to be scaled without rounding.
     for (const element of metadata.schema)
       if (element.converted_type === 'DECIMAL') (element as { converted_type?: string }).converted_type = undefined;
+    if (bytes instanceof Uint8Array && rows > 0) {
+      const { checkPages } = await import('./parquet-check.ts');
+      checkPages(bytes, metadata, new Set(values.keys()), (codec, packed, size) => unpack(compressors, codec, packed, size));
+    }
     if (rows > 0 && usable.length > 0)
       await parquetRead({
         file,

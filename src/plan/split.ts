@@ -217,24 +217,21 @@ const splitOf = (
   unit: Unit,
   asOf: Day,
 ): Split => {
-  const chunks = new Map<string, Gathered[]>();
+  const chunks = new Map<string, { readonly view: number; readonly list: Gathered[]; members: number }>();
   const [cells, members] = [new Map<string, Spot>(), new Map<string, Spot & { readonly texts: readonly string[] }>()];
   for (const part of parts) {
     const key = keyOf(part.texts);
     const name = separate.has(key) ? key : '';
-    const chunk = chunks.get(name) ?? [];
+    const chunk = chunks.get(name) ?? { view: chunks.size, list: [], members: 0 };
     chunks.set(name, chunk);
-    const view = [...chunks.keys()].indexOf(name);
-    if (!members.has(key)) {
-      const row = [...members.values()].filter((other) => other.view === view).length;
-      members.set(key, { view, row, texts: part.texts });
-    }
-    cells.set(`${part.row} ${key}`, { view, row: chunk.length });
-    chunk.push(part);
+    const { view, list } = chunk;
+    if (!members.has(key)) members.set(key, { view, row: chunk.members++, texts: part.texts });
+    cells.set(`${part.row} ${key}`, { view, row: list.length });
+    list.push(part);
   }
   return {
     attributes,
-    views: Array.from(chunks.values(), (list) => ({
+    views: Array.from(chunks.values(), ({ list }) => ({
       axis: partsAxis(list, unit, asOf),
       split: { base, attributes, parts: list.map(({ row, texts }) => ({ row, texts })) },
     })),
@@ -285,14 +282,16 @@ export const splitOthers = (
 
 /** A view whose rows are the members of all parts of another, over the whole axis (M9). */
 export const groupMembers = ({ axis, split }: View): { readonly view: View; readonly rowOf: readonly number[] } => {
-  const found = new Map<string, number[]>();
-  const parts = split?.parts ?? [];
-  parts.forEach(({ texts }, row) => {
+  const places = new Map<string, number>();
+  const groups: number[][] = [];
+  const rowOf = (split?.parts ?? []).map(({ texts }, row) => {
     const key = keyOf(texts);
-    found.set(key, [...(found.get(key) ?? []), row]);
+    const place = places.get(key) ?? groups.push([]) - 1;
+    places.set(key, place);
+    groups[place].push(row);
+    return place;
   });
-  const keys = [...found.keys()];
-  return { view: { axis, split, groups: [...found.values()] }, rowOf: parts.map(({ texts }) => keys.indexOf(keyOf(texts))) };
+  return { view: { axis, split, groups }, rowOf };
 };
 
 /** The view without some period attributes, and the row of it that each row of a view belongs to (M11). */
