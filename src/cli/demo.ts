@@ -24,7 +24,7 @@ export const TOUR: readonly Stop[] = [
     question: { show: ['revenue', 'revenue on shipped'], by: 'month', range: '2026-01/2026-05', totals: ['axis'] },
   },
   {
-    title: 'Five windows at 15 August 2026, by region, each against the same days of the year before.',
+    title: 'Five windows at 20 May 2026, by region, each against the same days of the year before.',
     command:
       "revenue 'revenue vs year-earlier as change' --by mtd,qtd,fiscal-ytd,rolling-28-days,rolling-3-months --per region --as-of 2026-05-20",
     question: {
@@ -61,7 +61,7 @@ export const TOUR: readonly Stop[] = [
     question: { show: ['revenue', 'revenue vs same-weekdays-last-year'], by: 'day', range: 'last-14-days' },
   },
   {
-    title: 'Days by name: what each weekday of July sold of its budget, and its share of the month.',
+    title: 'Days by name: what each weekday of April sold of its budget, and its share of the month.',
     command: 'revenue budget revenue-share --per weekday --range 2026-04',
     question: {
       show: ['revenue', 'budget', 'revenue-share'],

@@ -36,9 +36,8 @@ const whatWorks = (unit: Unit): string => {
   return `By ${unit.name}: previous, year-earlier, multiples of ${unit.months} months, a shift by days or weeks or a base.`;
 };
 
-/** A partial period is matched by elapsed time, unless all of its counterpart is asked for (C3). */
-const takesWhole = (place: Place, setting: CompareSetting): boolean =>
-  !place.partial || setting.match === 'whole' || (setting.window === undefined && setting.horizon === 'plan');
+/** A partial period is matched by elapsed time, unless all of its counterpart is asked for; plain plan readings cover all of it (C3, W6). */
+const takesWhole = (place: Place, setting: CompareSetting): boolean => !place.partial || setting.match === 'whole';
 
 const landed = (place: Place, parts: Partial<Place> & { start: Day; end: Day }, anchor: Day | undefined, asOf: Day): Place => ({
   ...place,

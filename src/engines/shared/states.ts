@@ -16,14 +16,18 @@ export const sourceStates = (model: Model, files: Files | undefined, given: read
   return async () => (await Promise.all(paths.map((path) => state(path).catch((error: Error) => `${path}: ${error.message}`)))).join('\n');
 };
 
+/** How often files are opened that change meanwhile. */
+const MOST_TRIES = 5;
+
 /** Opens a store over files that may change: they must be the same before and after, and the store can tell later. */
-export const changing = async (state: () => Promise<string>, open: () => Promise<Store>): Promise<Store> => {
+export const changing = async (state: () => Promise<string>, open: () => Promise<Store>, tries = MOST_TRIES): Promise<Store> => {
   const before = await state();
   if (before === '') return open();
   const store = await open();
   const after = await state();
   if (after === before) return { ...store, state, opened: { token: before, time: Date.now() } };
   await store.close();
+  if (tries > 1) return changing(state, open, tries - 1);
   throw sourceChanged('while it was opened', before, after);
 };
 
