@@ -19,7 +19,7 @@ export const API_PAGE = `<!doctype html>
       form { display: grid; grid-template-columns: minmax(7rem, 22rem) 1fr; gap: .4rem .8rem; align-items: center; }
       label small { display: block; color: var(--quiet); }
       input, select, button, textarea { font: inherit; padding: .3rem .5rem; border: 1px solid var(--line); border-radius: 4px; background: transparent; color: inherit; }
-      input, textarea { width: 100%; box-sizing: border-box; font-family: 'DejaVu Sans Mono', monospace; }
+      input, textarea { width: 100%; box-sizing: border-box; field-sizing: content; font-family: 'DejaVu Sans Mono', monospace; }
       option { background: Canvas; color: CanvasText; }
       button { grid-column: 2; justify-self: start; background: var(--strong); color: light-dark(#fff, #10201a); border: 0; padding: .4rem 1rem; cursor: pointer; }
       pre { overflow: auto; max-height: 24rem; padding: .7rem; border: 1px solid var(--line); border-radius: 4px; white-space: pre-wrap; overflow-wrap: anywhere; }
