@@ -76,19 +76,28 @@ interface ShownMember {
 
 /** Where the values of a member stand: in an axis row, and over the whole axis. */
 interface Layout {
+  /** Rows differ by the period of a member. */
+  readonly isSplit: boolean;
   readonly cell: (row: number, period: readonly string[]) => Spot | undefined;
   readonly total: (period: readonly string[]) => Spot;
 }
 
 /** Rows of one view are the axis rows; those of a split are found by their members (U13). */
 const layoutOf = (split: Split | undefined): Layout =>
-  split ? { cell: split.find, total: split.findMember } : { cell: (row) => ({ view: 0, row }), total: () => ({ view: 0, row: 0 }) };
+  split
+    ? { isSplit: true, cell: split.find, total: split.findMember }
+    : { isSplit: false, cell: (row) => ({ view: 0, row }), total: () => ({ view: 0, row: 0 }) };
 
 type Views = readonly ViewData[];
 
-const rowAt = (views: Views, spot: Spot, index: number, rest: Pick<AnswerRow, 'kind' | 'period' | 'members'>): AnswerRow => {
-  const data = views[spot.view];
-  return { ...rest, data, row: spot.row, at: spot.row * data.tuples.length + index };
+const rowAt = (
+  views: Views,
+  { view, row }: Spot,
+  index: number,
+  { kind, period, members }: Pick<AnswerRow, 'kind' | 'period' | 'members'>,
+): AnswerRow => {
+  const data = views[view];
+  return { kind, period, members, data, row, at: row * data.tuples.length + index };
 };
 
 /** A value that members or periods are ordered and kept by. */
@@ -174,13 +183,11 @@ interface Others {
   readonly periods: Views;
   readonly total: Views | undefined;
   readonly layout: Layout;
-  /** Whether a group is found by its period, or among the members of a view. */
-  readonly isSplit: boolean;
 }
 
 /** Where the others of a group stand, if it has some; `spot` finds a row by the group's period. */
 const othersAt = (
-  { cut, isSplit }: Others,
+  { cut, layout: { isSplit } }: Others,
   views: Views,
   group: readonly string[],
   spot: (period: readonly string[]) => Spot | undefined,
@@ -222,9 +229,10 @@ const periodRows = (asked: Asked, { cells, layout, shown, others, members, perio
   const add = (list: AnswerRow[], row: AnswerRow): void => void (isShown(row) && list.push(row));
   const groups = shownGroups(shown, others?.cut ?? [], asked);
   for (const period of periods) {
+    const same = layout.isSplit ? undefined : layout.cell(period, []);
     for (const { group, list } of groups) {
       for (const { tuple, period: own, index } of list) {
-        const spot = layout.cell(period, own);
+        const spot = same ?? layout.cell(period, own);
         if (spot) add(rows, rowAt(cells, spot, index, { kind: 'cell', period, members: tuple }));
       }
       const left = others && othersAt(others, others.periods, group, (own) => others.layout.cell(period, own));
@@ -296,7 +304,7 @@ const loadOthers = async (
   const values = await loadViews([...plan.periods, ...(plan.total ?? [])], evaluation);
   const tuples = split ? [[]] : cut;
   const periods = valuesFor(plan.periods, values, tuples) ?? [];
-  return { cut, periods, total: valuesFor(plan.total, values, tuples), layout: layoutOf(own), isSplit: own !== undefined };
+  return { cut, periods, total: valuesFor(plan.total, values, tuples), layout: layoutOf(own) };
 };
 
 /** Answers a resolved question on its axis: rows by period and member, ordered and limited, with totals (R1, M9). */

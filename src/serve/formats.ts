@@ -2,6 +2,7 @@
 import type { Result } from '../book/types.ts';
 import { renderChart } from '../chart/index.ts';
 import { arrowStreamOf } from '../files/arrow.ts';
+import { HttpProblem } from './problem.ts';
 
 /** What an answer is sent as: by name, or by media type in `Accept`. */
 export const MEDIA = {
@@ -35,12 +36,39 @@ const text = (result: Result, form: 'csv' | 'ndjson'): Content =>
 /** Data as JSON, as files of the command line have it. */
 export const jsonText = (value: unknown): string => `${JSON.stringify(value, null, 2)}\n`;
 
+/** Bytes of an answer at most, in forms that are made whole. */
+const MOST_BYTES = 256 * 2 ** 20;
+/** Bytes of a number, and of what stands around a cell, in the mean. */
+const [OF_NUMBER, AROUND] = [12, 10];
+
+/** Refuses an answer that would be too large as one text, before it is made. */
+const checkSize = ({ rows }: Pick<Result, 'rows'>): void => {
+  const bytes = rows.reduce(
+    (sum, row) => row.reduce<number>((own, cell) => own + AROUND + (typeof cell === 'string' ? cell.length : OF_NUMBER), sum),
+    0,
+  );
+  if (bytes > MOST_BYTES)
+    throw new HttpProblem(
+      413,
+      'too-large',
+      `the answer would have about ${Math.round(bytes / 1e6)} MB`,
+      'Ask for csv or ndjson, which are sent in parts, or for fewer rows.',
+    );
+};
+
+const whole =
+  (make: (result: Result) => Content | Promise<Content>) =>
+  (result: Result): Content | Promise<Content> => {
+    checkSize(result);
+    return make(result);
+  };
+
 /** An answer in each form; the Arrow file of the command line is a stream over HTTP. */
 export const RESULT_FORMS: Partial<Record<FormatName, (result: Result) => Content | Promise<Content>>> = {
-  json: (result) => jsonText(result.toJson()),
+  json: whole((result) => jsonText(result.toJson())),
   csv: (result) => text(result, 'csv'),
   ndjson: (result) => text(result, 'ndjson'),
-  markdown: (result) => result.toMarkdown(),
+  markdown: whole((result) => result.toMarkdown()),
   arrow: (result) => arrowStreamOf(result.toColumns()),
   parquet: (result) => result.toParquet(),
   svg: (result) => renderChart(result, 'svg'),

@@ -31,7 +31,10 @@ const ROOMS: Readonly<Record<string, Room>> = {
   result: { uses: below('result') },
   files: {
     uses: ['errors', 'basics', 'calendar', 'model', 'plan'],
-    packages: [NODE, /^(papaparse|yaml|ical\.js|apache-arrow|hyparquet(-compressors|-writer)?|read-excel-file\/universal)$/],
+    packages: [
+      NODE,
+      /^(papaparse|yaml|ical\.js|apache-arrow|hyparquet(-compressors|-writer|\/src\/column\.js)?|read-excel-file\/universal)$/,
+    ],
   },
   'engines/shared': { uses: [...below('evaluate'), 'files'] },
   'engines/memory': { uses: [...below('evaluate'), 'files', 'engines/shared'], packages: [/^node:(os|worker_threads)$/] },

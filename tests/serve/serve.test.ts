@@ -3,6 +3,8 @@ import { request } from 'node:http';
 import { join } from 'node:path';
 import fc from 'fast-check';
 import { afterAll, beforeAll, describe, expect, test } from 'vitest';
+import type { Result } from '../../src/index.ts';
+import { RESULT_FORMS } from '../../src/serve/formats.ts';
 import { openPage, serious } from '../setup/browser.ts';
 import { durchblick, makeFolder, ROOT } from '../setup/builders.ts';
 import { assertDraws } from '../setup/draws.ts';
@@ -288,6 +290,12 @@ test('a long answer leaves in parts, with the bytes of the command line', async 
     expect(text.split('\n').length).toBeGreaterThan(5000);
     expect(text).toBe(durchblick('ask', join(folder, 'model.yaml'), 'stock', '--per', 'product', '--by', 'day', '--format', format).stdout);
   }
+});
+
+test('an answer that would be too large as one text is refused before it is made', () => {
+  const result = { rows: Array.from({ length: 300 }, () => ['x'.repeat(2 ** 20)]) } as unknown as Result;
+  for (const form of ['json', 'markdown'] as const)
+    expect(() => RESULT_FORMS[form]?.(result)).toThrow(expect.objectContaining({ status: 413, code: 'too-large' }));
 });
 
 test('addresses and bodies that cannot be read are problems', async () => {
