@@ -21,6 +21,13 @@ const demoCopy = (): string => {
   return folder;
 };
 
+/** A model that opens at once. */
+const small = makeFolder({
+  'small.yaml': 'sources: { s: { file: s.csv } }\nfacts: { s: { source: s, dates: { on: day }, measures: { n: { sum: n } } } }\n',
+  's.csv': 'day,n\n2026-01-05,1\n',
+});
+const SMALL = join(small, 'small.yaml');
+
 let folder: string;
 let server: ServedProcess;
 beforeAll(async () => {
@@ -321,8 +328,8 @@ test('a page elsewhere has nothing computed: its browser says where it stands', 
 });
 
 test('a body that never ends does not keep the process beyond its grace', async () => {
-  const own = await serving(folder, '--grace', '1');
-  const endless = request(`${own.url}/models/gruenhof/ask`, {
+  const own = await serving(SMALL, '--grace', '1');
+  const endless = request(`${own.url}/models/small/ask`, {
     method: 'POST',
     headers: { 'content-type': 'application/json', 'content-length': 100 },
   });
@@ -335,7 +342,7 @@ test('a body that never ends does not keep the process beyond its grace', async 
 
 test('a computation that blocks is ended and started again; /live answers all the while', async () => {
   // Every day of a calendar of ten thousand years takes seconds in one piece.
-  const own = await serving(folder, '--seconds', '1');
+  const own = await serving(SMALL, '--seconds', '1');
   const slowest = { live: 0 };
   let isOver = false;
   const watching = (async () => {
@@ -345,9 +352,9 @@ test('a computation that blocks is ended and started again; /live answers all th
       slowest.live = Math.max(slowest.live, performance.now() - start);
     }
   })();
-  const blocked = await own.get('/models/gruenhof/calendar?range=0001/9999&format=csv');
+  const blocked = await own.get('/models/small/calendar?range=0001/9999&format=csv');
   expect([503, 504]).toContain(blocked.status);
-  await expect.poll(async () => (await own.get('/models/gruenhof/ask?show=revenue')).status).toBe(200);
+  await expect.poll(async () => (await own.get('/models/small/ask?show=n')).status).toBe(200);
   isOver = true;
   await watching;
   expect(slowest.live).toBeLessThan(1000);
@@ -356,7 +363,7 @@ test('a computation that blocks is ended and started again; /live answers all th
 });
 
 test('the computation ends with the process that listens, however that ends', async () => {
-  const own = await serving(folder);
+  const own = await serving(SMALL);
   const [, pid] = /"pid":(\d+)/.exec(own.log()) as RegExpExecArray;
   own.child.kill('SIGKILL');
   const isThere = (): boolean => {
