@@ -10,7 +10,7 @@ import type { CellAddress, Model } from '../model/model.ts';
 import type { Question } from '../model/schema.ts';
 import { yearsIn } from '../plan/calendar.ts';
 import { calendarMember, isCalendar } from '../plan/days.ts';
-import { rowAttributes } from '../plan/plan.ts';
+import { listRowAttributes } from '../plan/plan.ts';
 import type { Scope } from '../plan/planned.ts';
 
 import { NO_REACH } from '../plan/reach.ts';
@@ -63,7 +63,7 @@ const cellIn = async ({ asked, axis, split, evaluation }: Prepared, members: Rea
   const period = split?.attributes.map(textOf) ?? [];
   const spot = split ? split.find(0, period) : { view: 0, row: 0 };
   if (!spot) throw new DurchblickError('empty-range', `${period.join(' ')} has no day in ${axis.labels[0] ?? 'the range'}`);
-  const attributes = rowAttributes(asked, split);
+  const attributes = listRowAttributes(asked, split);
   const scope: Scope = { view: split?.views[spot.view] ?? { axis }, attributes, filters: asked.filters };
   const own = attributes.map(textOf);
   const outcome = await answer(asked, axis, split, evaluation);

@@ -170,7 +170,7 @@ export const prepared = async (book: BookRecord, state: State, question: Questio
   for (const note of state.store.notes.filter((own) => isAbout(own, leaves)))
     found.add(`data ${note.code} ${note.fact} ${'role' in note ? note.role : ''}`, note);
   const idle = axis.windows ? [...(asked.range === undefined ? [] : ['range']), ...(rows?.names ?? [])] : [];
-  if (idle.length > 0) found.add('idle range', { code: 'idle-range', names: idle });
+  if (idle.length > 0) found.add('unused range', { code: 'unused-range', names: idle });
   const frame = frameOver(book, state, known, calendar, asOf, await revisionBounds(known, model, state, asOf));
   const access = { store: state.store, cubes: state.cubes, calendar, signal };
   const over = calculationOf(frame, kinds, found);

@@ -12,7 +12,7 @@ import { engineFor, folderFiles, loadModel, type ModelFile, modelPlaces, type Pa
 import { checkTargets } from '../files/write.ts';
 import type { Question } from '../model/schema.ts';
 import { isCondition } from '../plan/question.ts';
-import { interruption } from './interrupt.ts';
+import { getInterruptSignal } from './interrupt.ts';
 import { modelFile } from './models.ts';
 import { showProgress } from './progress.ts';
 import { withStdin } from './stdin.ts';
@@ -72,12 +72,15 @@ const secondsOf = (text: string, option: string): number => {
 /** Seconds that a statement may take if nothing is said. */
 const TIMEOUT = '120';
 
-const statementTimeout = ({ timeout = TIMEOUT }: EngineOptions): number => 1000 * secondsOf(timeout, '--timeout');
+const parseTimeout = ({ timeout = TIMEOUT }: EngineOptions): number => 1000 * secondsOf(timeout, '--timeout');
 
 /** Adds the options that choose the engine to a command. */
 export const withEngine = (command: Command): Command => {
+  const has = (name: string): boolean => command.options.some(({ long }) => long === name);
   // A command that asks something has conditions on members to keep, too.
-  const asks = command.options.some(({ long }) => long === '--limit');
+  const asks = has('--limit');
+  // A timeout of answers is one of statements, too.
+  if (!has('--timeout')) command.option('--timeout <seconds>', `how long a statement on a database may take; ${TIMEOUT} by itself`);
   return command
     .addOption(
       new Option('--engine <name>', 'memory or duckdb; duckdb by itself for Parquet and for more than 200 MB of files').choices([
@@ -99,7 +102,6 @@ export const withEngine = (command: Command): Command => {
       `${asks ? "with a sign, members whose reading meets it over the whole range, 'revenue > 10000' (repeatable); else " : ''}where typed copies of large files are kept: .durchblick beside the model if nothing is said; off keeps none`,
       collect,
     )
-    .option('--timeout <seconds>', `how long a statement on a database may take; ${TIMEOUT} by itself`)
     .option('--refresh <seconds>', 'how long files or tables are taken to stay as they are; 0, the default, looks for each question');
 };
 
@@ -152,7 +154,7 @@ export const clusterOf = (url: string, option = '--connect') => {
 
 const connected = async (url: string, opening: Opening, { files, folder }: Pick<ModelFile, 'files' | 'folder'>): Promise<() => Engine> => {
   const { trace, inPlace, allow, state, ran, tags } = opening;
-  const limits = { statementTimeout: statementTimeout(opening) };
+  const limits = { statementTimeout: parseTimeout(opening) };
   if (state !== undefined && !/^trino:/.test(url))
     throw new DurchblickError('bad-option', '--state stands beside a database that keeps no snapshots', {
       hint: 'Tables of a cluster do, with --connect trino://…; leave --state out.',
@@ -165,7 +167,7 @@ const connected = async (url: string, opening: Opening, { files, folder }: Pick<
     const { trino } = await import('../engines/trino/index.ts');
     const place = clusterOf(url);
     // A server ends its statements itself.
-    const own = { ...limits, ...(opening.whenBad ? {} : { signal: interruption() }) };
+    const own = { ...limits, ...(opening.whenBad ? {} : { signal: getInterruptSignal() }) };
     return () => trino({ ...place, files, trace, ran, ...own, ...(tags ? { tags } : {}), ...(state === undefined ? {} : { state }) });
   }
   const [file] = databaseFile(url);
@@ -186,7 +188,7 @@ export const databaseMaker = (url: string): Promise<() => Engine> => {
 /** Engines over the data of a model, as options choose them; each opens once. */
 export const engineMaker = async (loaded: ModelFile, options: Opening): Promise<() => Engine> => {
   const { model, files, folder } = loaded;
-  const limits = { statementTimeout: statementTimeout(options) };
+  const limits = { statementTimeout: parseTimeout(options) };
   const { allow, inPlace, connect } = options;
   const trace = (statement: Statement): void => {
     showProgress(statement.about);

@@ -1,4 +1,4 @@
-// The process that computes for `serve`: as its parent starts it, and as it sees itself.
+// The process that computes for `serve`: its start by the parent, and its own side.
 import { fork } from 'node:child_process';
 import { mkdtemp, rm } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
@@ -9,11 +9,11 @@ import type { Computing } from '../serve/front.ts';
 const SOCKET = 'DURCHBLICK_SOCKET';
 /** Set if a person reads the parent's stderr. */
 const TERMINAL = 'DURCHBLICK_TERMINAL';
-/** Milliseconds between signs of life. */
-const SIGN = 200;
+/** Milliseconds between heartbeats. */
+const HEARTBEAT_INTERVAL = 200;
 
 /** What the process that computes says to its parent. */
-type Said = { readonly kind: 'sign' } | { readonly kind: 'ready'; readonly models: readonly Served[] };
+type Said = { readonly kind: 'heartbeat' } | { readonly kind: 'ready'; readonly models: readonly Served[] };
 export interface Served {
   readonly name: string;
   readonly title: string;
@@ -61,7 +61,7 @@ export const startComputing = async (): Promise<Started> => {
   return {
     socketPath,
     models: listed,
-    lastSign: () => last,
+    lastHeartbeat: () => last,
     exited: gone.then(() => undefined),
     kill,
     end: async () => {
@@ -83,7 +83,7 @@ export interface ComputingHere {
 export const computingHere = (): ComputingHere | undefined => {
   const socketPath = process.env[SOCKET];
   if (socketPath === undefined || !process.send) return undefined;
-  // A parent that is gone has no ear.
+  // Sending fails without harm when the parent is gone.
   const say = (said: Said): void => void process.send?.(said, undefined, undefined, () => undefined);
   return {
     socketPath,
@@ -91,10 +91,10 @@ export const computingHere = (): ComputingHere | undefined => {
     begin: async (models) => {
       // The parent decides when it ends: Ctrl-C reaches both.
       for (const signal of ['SIGINT', 'SIGTERM'] as const) process.on(signal, () => undefined);
-      const signs = setInterval(() => say({ kind: 'sign' }), SIGN);
+      const heartbeats = setInterval(() => say({ kind: 'heartbeat' }), HEARTBEAT_INTERVAL);
       say({ kind: 'ready', models });
       await new Promise<void>((done) => process.once('disconnect', done));
-      clearInterval(signs);
+      clearInterval(heartbeats);
     },
   };
 };

@@ -6,8 +6,8 @@ const GRACE = 3000;
 
 let controller: AbortController | undefined;
 
-/** A signal that is aborted when the process is told to end. */
-export const interruption = (): AbortSignal => {
+/** A signal that is aborted on SIGINT and SIGTERM. */
+export const getInterruptSignal = (): AbortSignal => {
   if (controller) return controller.signal;
   const own = new AbortController();
   controller = own;

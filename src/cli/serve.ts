@@ -1,4 +1,4 @@
-// Serves models over HTTP until it is told to end.
+// Serves models over HTTP until SIGTERM or SIGINT.
 import { mkdtemp, readFile, stat } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { basename, dirname, extname, join, resolve, sep } from 'node:path';
@@ -7,7 +7,7 @@ import { DurchblickError, suggest } from '../errors.ts';
 import { missingFile } from '../files/missing.ts';
 import { loadModel } from '../files/node.ts';
 import { readYaml } from '../files/yaml-text.ts';
-import { type Front, frontOf } from '../serve/front.ts';
+import { createFront, type Front } from '../serve/front.ts';
 import { type Key, keysOf, newKey } from '../serve/keys.ts';
 import { isLoopback, type ServedModel, serverOf } from '../serve/server.ts';
 import { type EngineOptions, engineMaker, openBook } from './book.ts';
@@ -26,7 +26,7 @@ export interface ServeCommandOptions extends EngineOptions {
   readonly keys?: string;
   readonly newKey?: string;
   readonly atOnce: string;
-  readonly seconds: string;
+  readonly timeout: string;
   readonly memory: string;
   readonly grace: string;
 }
@@ -193,13 +193,13 @@ const compute = async (
   });
   await server.listen({ path: socketPath });
   await begin(models.map(({ name, title }) => ({ name, title })));
-  // Nobody waits any more.
+  // The front is gone, and its requests with it.
   setTimeout(() => process.exit(1), ORPHAN).unref();
   await server.close();
   return 0;
 };
 
-const secondsOf = ({ seconds }: ServeCommandOptions): number => wholeNumber(seconds, '--seconds', 1, 86_400);
+const secondsOf = ({ timeout }: ServeCommandOptions): number => wholeNumber(timeout, '--timeout', 1, 86_400);
 
 /** Says in the log, or to a person, that the process that computes was replaced. */
 const sayReplaced = (why: 'stuck' | 'ended', seconds: number): void => {
@@ -231,7 +231,7 @@ export const serve = async (given: readonly string[], options: ServeCommandOptio
     models = started.models;
     return started;
   };
-  const front = await frontOf({ start, seconds, replaced: (why) => sayReplaced(why, seconds) }).catch((error: unknown) => {
+  const front = await createFront({ start, seconds, replaced: (why) => sayReplaced(why, seconds) }).catch((error: unknown) => {
     if (error instanceof NotStarted) return error;
     throw error;
   });

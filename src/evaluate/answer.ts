@@ -74,7 +74,7 @@ interface ShownMember {
   readonly index: number;
 }
 
-/** Where the values of a member stand: in an axis row, and over the whole axis. */
+/** Rows with the values of a member: in an axis row, and over the whole axis. */
 interface Layout {
   /** Rows differ by the period of a member. */
   readonly isSplit: boolean;
@@ -185,7 +185,7 @@ interface Others {
   readonly layout: Layout;
 }
 
-/** Where the others of a group stand, if it has some; `spot` finds a row by the group's period. */
+/** The row with the others of a group, if it has some; `spot` finds a row by the group's period. */
 const othersAt = (
   { cut, layout: { isSplit } }: Others,
   views: Views,

@@ -61,7 +61,7 @@ export const matchName = (pattern: string): ((name: string) => boolean) => {
   };
 };
 
-/** Whether paths match a pattern; `**` stands for folders of any depth. Both have `/` between names. */
+/** Whether paths match a pattern; `**` matches folders of any depth. Paths and patterns separate names by `/`. */
 export const matchPath = (pattern: string): ((path: string) => boolean) => {
   const steps = pattern.split('/').map((step) => (step === '**' ? undefined : matchName(step)));
   const matches = (names: readonly string[], step: number): boolean => {

@@ -46,11 +46,11 @@ export const checkTargets = async (files: readonly string[], sources: readonly s
   }
 };
 
-/** Milliseconds after which a file aside is left from a process that was killed. */
+/** Milliseconds after which a temporary file is one of a process that was killed. */
 const ABANDONED = 24 * 3600 * 1000;
 const ASIDE = /^\.(.+)\.[0-9a-f]{12}\.durchblick$/;
 
-/** Removes what killed processes have left beside a file. */
+/** Removes temporary files that killed processes left beside a file. */
 const removeAbandoned = async (place: string): Promise<void> => {
   const folder = dirname(place);
   for (const name of await readdir(folder).catch(() => [])) {
@@ -61,7 +61,7 @@ const removeAbandoned = async (place: string): Promise<void> => {
   }
 };
 
-/** Writes a file aside and puts it into its place when it is whole. Devices and pipes are written as they are. */
+/** Writes a temporary file and renames it when it is complete. Devices and pipes are written as they are. */
 export const writeWhole = async (file: string, content: string | Uint8Array): Promise<void> => {
   try {
     const place = await placeOf(file);

@@ -195,7 +195,7 @@ const rowsFrom = (runs: readonly DayRun[], unit: Unit, calendar: Calendar, asOf:
 };
 
 /** The place that spans all pieces of a row (U13). */
-const hullOf = (pieces: readonly Place[], asOf: Day): Place => {
+export const spanPieces = (pieces: readonly Place[], asOf: Day): Place => {
   const [first, last] = [pieces[0], pieces[pieces.length - 1]];
   if (first === last) return first;
   const { start, index, cutStart } = first;
@@ -234,7 +234,7 @@ export const axisOf = (
     const pieces = runs.map(([start, end]) =>
       placeOf({ start, end, index: indexAt(calendar, unit, start), lastIndex: indexAt(calendar, unit, end) }, asOf),
     );
-    const place = hullOf(pieces, asOf);
+    const place = spanPieces(pieces, asOf);
     return {
       kind: { kind: 'range', unit },
       places: [place],
@@ -261,7 +261,7 @@ export const axisOf = (
   checkCells((to - from + 1) * asked.columns.length);
   const runs = runsIn(first, last);
   const pieces = rowsFrom(runs, unit, calendar, asOf);
-  const places = pieces.map((list) => hullOf(list, asOf));
+  const places = pieces.map((list) => spanPieces(list, asOf));
   return {
     kind,
     places,

@@ -95,7 +95,7 @@ export const leavesOf = (bound: Bound): Leaf[] => {
 };
 
 /** What the parts of a reading leave out (M11). */
-export const acrossIn = (bound: Bound): Across[] => {
+export const listAcross = (bound: Bound): Across[] => {
   const found: Across[] = [];
   eachPart(bound, (part) => void ((part.kind === 'leaf' || part.kind === 'days') && found.push(part.across)));
   return found;

@@ -172,14 +172,14 @@ export interface Plan {
 const planning = (frame: PlanFrame): Planning => ({ frame, reached: new Map(frame.reached) });
 
 /** Attributes that split rows of data; period attributes split the axis. */
-export const rowAttributes = ({ per }: Asked, split: Split | undefined): readonly AttributeRef[] =>
+export const listRowAttributes = ({ per }: Asked, split: Split | undefined): readonly AttributeRef[] =>
   per.map(({ attribute }) => attribute).filter((attribute) => !split?.attributes.some(({ key }) => key === attribute.key));
 
 /** Plans a question on its axis (R1, M9). */
 export const planOf = (asked: Asked, axis: Axis, split: Split | undefined, frame: PlanFrame): Plan => {
   const own = planning(frame);
   const readings = asked.columns.map(({ bound }) => bound);
-  const attributes = rowAttributes(asked, split);
+  const attributes = listRowAttributes(asked, split);
   const { filters, totals } = asked;
   const wanted: Wanted[] = [];
   /** Wants some views, and takes them when they are planned. */

@@ -218,6 +218,12 @@ export const localeOf = (model: Model, locale: string | undefined): string => {
   }
 };
 
+/** `rest` of attributes of days and of rows together: no set of days has it. `alone` names those that can be asked alone. */
+export const createRestError = (per: readonly { readonly name: string }[], alone: readonly string[]): DurchblickError =>
+  new DurchblickError('bad-rest', `"rest" cannot combine ${per.map(({ name }) => name).join(' and ')}`, {
+    hint: `Ask per ${alone.join(' and ')} alone, or without "rest".`,
+  });
+
 /** Checks a question against the model and resolves every name in it. */
 export const askedOf = (model: Model, written: Question): Asked => {
   const question = checked(questionSchema, written, 'question', (path) => ({ path: `question.${path.join('.')}` })) as Question;
@@ -272,10 +278,7 @@ export const askedOf = (model: Model, written: Question): Asked => {
     });
   }
   const ofDays = per.filter(({ attribute }) => attribute.kind === 'calendar').map(({ name }) => name);
-  if (question.rest && ofDays.length > 0 && ofDays.length < per.length)
-    throw new DurchblickError('bad-rest', `the rest over ${per.map(({ name }) => name).join(' and ')} together is not told`, {
-      hint: `Ask per ${ofDays.join(' and ')} alone, or without "rest": what is left of days and of members together is no set of days.`,
-    });
+  if (question.rest && ofDays.length > 0 && ofDays.length < per.length) throw createRestError(per, ofDays);
   if (question.rest && question.limit === undefined && keep.length === 0)
     throw new DurchblickError('idle-limit', '"rest" needs a limit', {
       hint: 'For example `limit: 5`, or a condition to `keep` members by.',

@@ -4,7 +4,7 @@ import type { Unit } from '../calendar/unit.ts';
 import type { DayRun, RowFilters, Stretch } from './axis.ts';
 import { daysPassing, isCalendar, stretchesOf } from './days.ts';
 import type { Asked, AskedFilter } from './question.ts';
-import { unitOfRows } from './split.ts';
+import { findRowUnit } from './split.ts';
 
 /** Whether a filter selects rows: a unit, or `<unit>-of-<unit>` whose first unit contains the periods of the rows. */
 const isOfRows = ({ attribute }: AskedFilter, unit: Unit | undefined, calendar: Calendar): boolean => {
@@ -32,7 +32,7 @@ export const splitRowFilters = (
   asked: Asked,
   calendar: Calendar,
 ): { readonly rows: RowFilters | undefined; readonly others: readonly AskedFilter[] } => {
-  const unit = unitOfRows(asked, calendar);
+  const unit = findRowUnit(asked, calendar);
   const filters = asked.filters.filter((filter) => isOfRows(filter, unit, calendar));
   const others = asked.filters.filter((filter) => !filters.includes(filter));
   if (filters.length === 0) return { rows: undefined, others };

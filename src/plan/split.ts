@@ -3,15 +3,14 @@ import type { Calendar } from '../calendar/calendar.ts';
 import type { Day } from '../calendar/day.ts';
 import { standingTable } from '../calendar/standing-table.ts';
 import type { Unit } from '../calendar/unit.ts';
-import { DurchblickError } from '../errors.ts';
 import type { AttributeRef } from '../model/attributes.ts';
 import { NO_PERIOD, type Place, placeOf } from '../windows/place.ts';
-import type { Axis, DayRun } from './axis.ts';
-import { acrossIn, isTaken } from './bind.ts';
+import { type Axis, type DayRun, spanPieces } from './axis.ts';
+import { isTaken, listAcross } from './bind.ts';
 import { type CalendarRef, isCalendar } from './days.ts';
 import { checkCells } from './limits.ts';
 import type { AxisPart, View } from './places.ts';
-import type { Asked } from './question.ts';
+import { type Asked, createRestError } from './question.ts';
 
 /** A row of one of several views. */
 export interface Spot {
@@ -54,7 +53,7 @@ export const listPeriodAttributes = (attributes: readonly AttributeRef[], calend
   return own.filter((attribute) => found.has(attribute));
 };
 
-const unitsOf = ({ standing }: CalendarRef, calendar: Calendar): readonly Unit[] =>
+const listUnits = ({ standing }: CalendarRef, calendar: Calendar): readonly Unit[] =>
   standing.kind === 'period'
     ? [calendar.unit(standing.unit)]
     : standing.kind === 'number'
@@ -64,10 +63,11 @@ const unitsOf = ({ standing }: CalendarRef, calendar: Calendar): readonly Unit[]
 const meanDays = ({ starts, ends }: Unit): number => (ends[ends.length - 1] - starts[0] + 1) / starts.length;
 
 /** The unit with the shortest periods. */
-const finestOf = (units: readonly Unit[]): Unit => units.reduce((finest, unit) => (meanDays(unit) < meanDays(finest) ? unit : finest));
+const findFinestUnit = (units: readonly Unit[]): Unit =>
+  units.reduce((finest, unit) => (meanDays(unit) < meanDays(finest) ? unit : finest));
 
 /** The unit of the rows of a question, if its axis or its members are periods: the finest of them (U13). */
-export const unitOfRows = ({ by, per }: Pick<Asked, 'by' | 'per'>, calendar: Calendar): Unit | undefined => {
+export const findRowUnit = ({ by, per }: Pick<Asked, 'by' | 'per'>, calendar: Calendar): Unit | undefined => {
   const periods =
     by.kind === 'windows'
       ? []
@@ -75,12 +75,15 @@ export const unitOfRows = ({ by, per }: Pick<Asked, 'by' | 'per'>, calendar: Cal
           per.map(({ attribute }) => attribute),
           calendar,
         );
-  const units = [...(by.kind === 'unit' ? [calendar.unit(by.unit)] : []), ...periods.flatMap((attribute) => unitsOf(attribute, calendar))];
-  return units.length > 0 ? finestOf(units) : undefined;
+  const units = [
+    ...(by.kind === 'unit' ? [calendar.unit(by.unit)] : []),
+    ...periods.flatMap((attribute) => listUnits(attribute, calendar)),
+  ];
+  return units.length > 0 ? findFinestUnit(units) : undefined;
 };
 
 /** Last day with the same period of a unit, or with none. */
-const lastSame = (calendar: Calendar, unit: Unit, day: Day): Day => {
+const findPeriodEnd = (calendar: Calendar, unit: Unit, day: Day): Day => {
   const index = calendar.indexOf(unit, day);
   return index >= 0 ? unit.ends[index] : (unit.starts[~index] ?? Number.POSITIVE_INFINITY) - 1;
 };
@@ -98,11 +101,11 @@ const cutRun = (
   calendar: Calendar,
   asOf: Day,
 ): readonly Piece[] => {
-  const units = attributes.flatMap((attribute) => unitsOf(attribute, calendar));
+  const units = attributes.flatMap((attribute) => listUnits(attribute, calendar));
   const tables = attributes.map(({ standing }) => standingTable(calendar, standing));
   const pieces: Piece[] = [];
   for (let start = first; start <= last; ) {
-    const end = Math.min(last, ...units.map((own) => lastSame(calendar, own, start)));
+    const end = Math.min(last, ...units.map((own) => findPeriodEnd(calendar, own, start)));
     const index = calendar.indexOf(unit, start);
     const cut = index >= 0 && { cutStart: start > unit.starts[index], cutEnd: end < unit.ends[calendar.indexOf(unit, end)] };
     const place = placeOf(
@@ -121,7 +124,7 @@ interface Gathered extends AxisPart {
 }
 
 /** Parts with all of their pieces, in the order of their first days. */
-const gather = (pieces: readonly Piece[]): readonly Gathered[] => {
+const groupPieces = (pieces: readonly Piece[]): readonly Gathered[] => {
   const found = new Map<string, AxisPart & { readonly pieces: Place[] }>();
   for (const { row, texts, place } of pieces) {
     const key = `${row} ${keyOf(texts)}`;
@@ -132,15 +135,8 @@ const gather = (pieces: readonly Piece[]): readonly Gathered[] => {
   return [...found.values()];
 };
 
-const hullOf = (pieces: readonly Place[], asOf: Day): Place => {
-  const [first, last] = [pieces[0], pieces[pieces.length - 1]];
-  if (first === last) return first;
-  const { start, index, cutStart } = first;
-  return placeOf({ start, end: last.end, index, lastIndex: last.lastIndex, cutStart, cutEnd: last.cutEnd }, asOf);
-};
-
 /** Days of each axis row, as runs. */
-const runsOf = ({ places, pieces, kind, isDefault }: Axis, unit: Unit, calendar: Calendar): readonly (readonly DayRun[])[] => {
+const listRuns = ({ places, pieces, kind, isDefault }: Axis, unit: Unit, calendar: Calendar): readonly (readonly DayRun[])[] => {
   // Without a range, parts are whole periods (A3).
   const widen = isDefault && kind.kind === 'range';
   return places.map((place, row) =>
@@ -152,9 +148,9 @@ const runsOf = ({ places, pieces, kind, isDefault }: Axis, unit: Unit, calendar:
 };
 
 /** The axis whose rows are these parts. */
-const partsAxis = (parts: readonly Gathered[], unit: Unit, asOf: Day): Axis => ({
+const buildPartsAxis = (parts: readonly Gathered[], unit: Unit, asOf: Day): Axis => ({
   kind: { kind: 'unit', unit },
-  places: parts.map(({ pieces }) => hullOf(pieces, asOf)),
+  places: parts.map(({ pieces }) => spanPieces(pieces, asOf)),
   labels: parts.map(({ texts }) => texts.join(' ')),
   windows: undefined,
   ...(parts.some(({ pieces }) => pieces.length > 1) ? { pieces: parts.map(({ pieces }) => pieces) } : {}),
@@ -171,10 +167,10 @@ const splitParts = (
   asOf: Day,
   joined: (texts: readonly string[]) => readonly string[] | undefined = (texts) => texts,
 ) => {
-  const pieces = runsOf(axis, unit, calendar).flatMap((runs, row) =>
+  const pieces = listRuns(axis, unit, calendar).flatMap((runs, row) =>
     runs.flatMap((run) => cutRun(run, row, attributes, unit, calendar, asOf)),
   );
-  return gather(
+  return groupPieces(
     pieces.flatMap((piece) => {
       const texts = joined(piece.texts);
       return texts ? [{ ...piece, texts }] : [];
@@ -183,11 +179,11 @@ const splitParts = (
 };
 
 /** The unit of the parts: the finest of the axis and of the attributes. */
-const partUnit = ({ kind }: Axis, attributes: readonly CalendarRef[], calendar: Calendar): Unit =>
-  finestOf([...(kind.kind === 'unit' ? [kind.unit] : []), ...attributes.flatMap((attribute) => unitsOf(attribute, calendar))]);
+const findPartUnit = ({ kind }: Axis, attributes: readonly CalendarRef[], calendar: Calendar): Unit =>
+  findFinestUnit([...(kind.kind === 'unit' ? [kind.unit] : []), ...attributes.flatMap((attribute) => listUnits(attribute, calendar))]);
 
 /** Members with days that are not consecutive, in `texts` or in those of its attributes that a reading keeps (M11). */
-const listSeparate = (
+const listSeparateMembers = (
   parts: readonly Gathered[],
   attributes: readonly CalendarRef[],
   kept: readonly (readonly CalendarRef[])[],
@@ -209,7 +205,7 @@ const listSeparate = (
   return separate;
 };
 
-const splitOf = (
+const buildSplit = (
   base: Axis,
   attributes: readonly CalendarRef[],
   parts: readonly Gathered[],
@@ -232,7 +228,7 @@ const splitOf = (
   return {
     attributes,
     views: Array.from(chunks.values(), ({ list }) => ({
-      axis: partsAxis(list, unit, asOf),
+      axis: buildPartsAxis(list, unit, asOf),
       split: { base, attributes, parts: list.map(({ row, texts }) => ({ row, texts })) },
     })),
     find: (row, texts) => cells.get(`${row} ${keyOf(texts)}`),
@@ -250,15 +246,16 @@ export const splitAxis = (asked: Asked, axis: Axis, calendar: Calendar, asOf: Da
   );
   if (attributes.length === 0) return undefined;
   if (asked.rest && attributes.length < asked.per.length)
-    throw new DurchblickError('bad-rest', `the rest over ${asked.per.map(({ name }) => name).join(' and ')} together is not told`, {
-      hint: `Ask per ${attributes.map(({ name }) => name).join(' and ')} alone, or without "rest": what is left of periods and of other members together is no row.`,
-    });
-  const unit = partUnit(axis, attributes, calendar);
+    throw createRestError(
+      asked.per,
+      attributes.map(({ name }) => name),
+    );
+  const unit = findPartUnit(axis, attributes, calendar);
   const parts = splitParts(axis, attributes, unit, calendar, asOf);
   checkCells(parts.length * asked.columns.length);
-  const acrosses = [...asked.columns, ...asked.order, ...asked.keep].flatMap(({ bound }) => acrossIn(bound));
+  const acrosses = [...asked.columns, ...asked.order, ...asked.keep].flatMap(({ bound }) => listAcross(bound));
   const kept = acrosses.map((across) => attributes.filter((attribute) => !isTaken(across, attribute)));
-  return splitOf(axis, attributes, parts, listSeparate(parts, attributes, kept), unit, asOf);
+  return buildSplit(axis, attributes, parts, listSeparateMembers(parts, attributes, kept), unit, asOf);
 };
 
 /** The split whose parts are what a limit left out of each group of members (R1). */
@@ -271,13 +268,13 @@ export const splitOthers = (
   asOf: Day,
 ): Split => {
   const { attributes } = split;
-  const unit = partUnit(axis, attributes, calendar);
+  const unit = findPartUnit(axis, attributes, calendar);
   const isShown = new Set(shown.map(keyOf));
   const parts = splitParts(axis, attributes, unit, calendar, asOf, (texts) =>
     isShown.has(keyOf(texts)) ? undefined : texts.slice(0, within),
   );
   const groups = attributes.slice(0, within);
-  return splitOf(axis, groups, parts, new Set(parts.map(({ texts }) => keyOf(texts))), unit, asOf);
+  return buildSplit(axis, groups, parts, new Set(parts.map(({ texts }) => keyOf(texts))), unit, asOf);
 };
 
 /** A view whose rows are the members of all parts of another, over the whole axis (M9). */
@@ -295,7 +292,7 @@ export const groupMembers = ({ axis, split }: View): { readonly view: View; read
 };
 
 /** The view without some period attributes, and the row of it that each row of a view belongs to (M11). */
-export const viewAcross = (
+export const resolveAcross = (
   { split, groups }: View,
   isKept: (attribute: CalendarRef) => boolean,
   calendar: Calendar,
@@ -306,7 +303,7 @@ export const viewAcross = (
   const kept = split.attributes.filter(isKept);
   const at = kept.map((attribute) => split.attributes.indexOf(attribute));
   const own = parts.map(({ row, texts }) => `${row} ${keyOf(at.map((k) => texts[k]))}`);
-  const unit = partUnit(base, split.attributes, calendar);
+  const unit = findPartUnit(base, split.attributes, calendar);
   const wanted = new Set(own);
   const above =
     kept.length === 0
@@ -314,7 +311,7 @@ export const viewAcross = (
       : splitParts(base, kept, unit, calendar, asOf).filter(({ row, texts }) => wanted.has(`${row} ${keyOf(texts)}`));
   const rows = new Map(above?.map(({ row, texts }, k) => [`${row} ${keyOf(texts)}`, k]));
   const rowOf = above ? own.map((key) => rows.get(key) ?? 0) : parts.map(({ row }) => row);
-  const view = { axis: above ? partsAxis(above, unit, asOf) : base };
+  const view = { axis: above ? buildPartsAxis(above, unit, asOf) : base };
   if (!groups) return { view, rowOf };
   // A group of parts belongs to what its parts belong to, together.
   const lists = groups.map((group) => [...new Set(group.map((row) => rowOf[row]))]);

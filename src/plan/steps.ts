@@ -10,7 +10,7 @@ import type { DayGroups } from './days.ts';
 import { type Chain, historyOf, layReading, totalOf, type View } from './places.ts';
 import type { MeasureOutline, PlanFrame, PlannedReading, Step } from './planned.ts';
 import { frameSeeing, type Seen, seenUnder } from './seen.ts';
-import { groupMembers, viewAcross } from './split.ts';
+import { groupMembers, resolveAcross } from './split.ts';
 
 /** A chain of comparisons with a text that tells it from every other. */
 interface Time {
@@ -52,10 +52,10 @@ interface Across {
   readonly rowOf: readonly number[];
 }
 
-/** Where a reading is laid that leaves out attributes, or time (M11); undefined where it is laid on the view itself. */
+/** The view of a reading that leaves out attributes, or time (M11); undefined if it is the view itself. */
 const acrossOf = ({ across }: Leaf | DaysLeaf, view: View, { calendar, asOf }: PlanFrame): Across | undefined => {
   const { axis, groups, split } = view;
-  if (across !== 'time') return split && viewAcross(view, (attribute) => !isTaken(across, attribute), calendar, asOf);
+  if (across !== 'time') return split && resolveAcross(view, (attribute) => !isTaken(across, attribute), calendar, asOf);
   if (groups) return undefined;
   if (axis.windows)
     throw new DurchblickError('no-axis-total', 'windows overlap, so there is no reading across time over them', {
@@ -83,7 +83,7 @@ const layer = (view: View, frame: PlanFrame, notes: (readonly [string, NoteOf])[
     const horizon = isMeasure ? horizonOf(leaf) : leaf.horizon;
     const seen = seenAt(chain, frame);
     const history = historyOver(isMeasure ? [leaf] : leaf.beside, frameSeeing(frame, seen));
-    // Without parts, only `across time` lies elsewhere.
+    // Without parts, only `across time` has another view.
     const elsewhere = view.split ? acrossKey(leaf) : leaf.across === 'time';
     const key = JSON.stringify([windowKey(leaf), horizon, history.first, history.last, time, elsewhere]);
     const laid = (at: View): Lay => layReading({ window: leaf.window, horizon, history, chain }, at, frame, frame.compare);

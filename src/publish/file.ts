@@ -55,7 +55,7 @@ const commentOf = async (format: PublishedFormat, place: string, bytes: Uint8Arr
   return (await readers[format]().catch(() => null)) ?? null;
 };
 
-/** What a CSV file holds, as "CSV on the Web" of the W3C has it: a file beside it, with this name. */
+/** Path of the metadata of a CSV file (W3C "CSV on the Web"). */
 const metadataOf = (place: string): string => `${place}-metadata.json`;
 
 const DATATYPES: Readonly<Record<PublishedColumn['type'], string>> = {

@@ -66,7 +66,7 @@ const publishOne = async (
   if (there === 'foreign')
     throw new DurchblickError('place-taken', `${to} exists, and is not marked "${made.mark}"`, {
       kind: 'engine',
-      hint: 'Use another name, or remove what is there if nobody needs it.',
+      hint: 'Use another name, or remove what is there if it is no longer needed.',
     });
   if (there === 'same') return { ...told, state: 'unchanged' };
   if (mode !== 'dry-run') await target.write(publication.to, made);

@@ -32,7 +32,7 @@ export const daysInWords = (range: DayRange, locale: string): string => {
     .replace(/[\u2009\u202f\u00a0]/g, ' ');
 };
 
-export const hullOf = (ranges: Iterable<DayRange | null>): DayRange | undefined => {
+export const spanRanges = (ranges: Iterable<DayRange | null>): DayRange | undefined => {
   let [start, end] = [Number.POSITIVE_INFINITY, Number.NEGATIVE_INFINITY];
   for (const range of ranges) {
     if (!range) continue;
@@ -42,7 +42,7 @@ export const hullOf = (ranges: Iterable<DayRange | null>): DayRange | undefined 
   return start <= end ? { start, end } : undefined;
 };
 
-/** The days that a caption tells. */
+/** The days that a caption names. */
 export interface CaptionDays {
   /** Days covered by the first actual reading; without one, by the first reading. */
   readonly own: DayRange | undefined;
@@ -61,7 +61,7 @@ export const captionOf = ({ own, plan, periods, compared, seen: { asOf, knownBy 
   const { against, stoodOn, knownOn, actualsTo, notBegun } = wordsOf(locale);
   const covered = (): string => {
     if (!own) return plan ? daysInWords(plan, locale) : periods ? notBegun(daysInWords(periods, locale)) : '';
-    const both = plan && hullOf([own, plan]);
+    const both = plan && spanRanges([own, plan]);
     return both && both.end > own.end ? actualsTo(daysInWords(both, locale), day(own.end)) : daysInWords(own, locale);
   };
   const days = covered();

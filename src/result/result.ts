@@ -11,7 +11,7 @@ import { type Asked, PERIOD_COLUMN } from '../plan/question.ts';
 import type { Seen } from '../plan/seen.ts';
 import { hasComparison } from '../plan/steps.ts';
 import type { Words } from '../words/words.ts';
-import { type CaptionDays, captionOf, hullOf } from './caption.ts';
+import { type CaptionDays, captionOf, spanRanges } from './caption.ts';
 import { formatOf, unitOfFormat } from './format.ts';
 import { headingOf, headingsOf } from './heading.ts';
 import { type Labels, labelsOf } from './labels.ts';
@@ -148,14 +148,14 @@ const isPlan = (bound: Bound): boolean => {
 /** Days of the first actual reading, of the first plan beside it, of the periods, and of all that is compared. */
 const captionDays = ({ axis, rows }: Answer, { columns }: Asked, own: Seen): CaptionDays => {
   const all = [...new Set(rows.map(({ data }) => data))];
-  const covered = (k: number): DayRange | undefined => (k < 0 ? undefined : hullOf(all.flatMap((data) => data.covered[k])));
+  const covered = (k: number): DayRange | undefined => (k < 0 ? undefined : spanRanges(all.flatMap((data) => data.covered[k])));
   const plans = columns.map(({ bound }) => isPlan(bound));
   const first = Math.max(0, plans.indexOf(false));
   return {
     own: covered(first),
     plan: plans[first] ? undefined : covered(plans.indexOf(true)),
-    periods: all.length === 0 ? undefined : hullOf(axis.places),
-    compared: hullOf(all.flatMap(comparedDays)),
+    periods: all.length === 0 ? undefined : spanRanges(axis.places),
+    compared: spanRanges(all.flatMap(comparedDays)),
     seen: all.length === 0 ? {} : seenElsewhere(all[0].seenAt, own),
   };
 };

@@ -38,7 +38,7 @@ export const jsonText = (value: unknown): string => `${JSON.stringify(value, nul
 
 /** Bytes of an answer at most, in forms that are made whole. */
 const MOST_BYTES = 256 * 2 ** 20;
-/** Bytes of a number, and of what stands around a cell, in the mean. */
+/** Mean bytes of a number, and of the delimiters and key around a cell. */
 const [OF_NUMBER, AROUND] = [12, 10];
 
 /** Refuses an answer that would be too large as one text, before it is made. */

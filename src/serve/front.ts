@@ -2,14 +2,14 @@
 import { Agent, createServer, request as httpRequest, type IncomingMessage, type Server, type ServerResponse } from 'node:http';
 import { jsonText } from './formats.ts';
 import { HttpProblem, problemOf } from './problem.ts';
-import { SAFE } from './safe.ts';
+import { CLIENT_ADDRESS, MAX_BODY_BYTES, MAX_REQUEST_SECONDS, SAFE } from './safe.ts';
 
 /** A run of the process that computes. */
 export interface Computing {
   /** The Unix socket at which it answers. */
   readonly socketPath: string;
-  /** When it last said that it is not stuck, in milliseconds. */
-  readonly lastSign: () => number;
+  /** Time of its last heartbeat, in milliseconds. */
+  readonly lastHeartbeat: () => number;
   readonly exited: Promise<void>;
   readonly kill: () => void;
   /** Ends it when its requests are done. */
@@ -19,9 +19,9 @@ export interface Computing {
 export interface FrontOptions {
   /** Starts the process that computes; resolves when it answers. */
   readonly start: () => Promise<Computing>;
-  /** Seconds without a sign of life after which it is replaced. */
+  /** Seconds without a heartbeat after which it is replaced. */
   readonly seconds: number;
-  /** Is told when it is replaced. */
+  /** Called when it is replaced. */
   readonly replaced?: (why: 'stuck' | 'ended') => void;
 }
 
@@ -33,13 +33,8 @@ export interface Front {
   readonly closeNow: () => void;
 }
 
-/** The address of the client, for the process that computes. */
-export const CLIENT_ADDRESS = 'x-client-address';
-
-/** Milliseconds between looks at the process, and before another try to start it. */
-const [LOOK, PAUSE] = [250, 1000];
-/** Seconds in which a request must have come in. */
-const REQUEST_SECONDS = 30;
+/** Milliseconds between checks that the process is not blocked, and before another try to start it. */
+const [CHECK_INTERVAL, RETRY_DELAY] = [250, 1000];
 /** Milliseconds that a connection without requests stays open. */
 const IDLE = 72_000;
 /** Headers of a connection, not of an answer. */
@@ -69,11 +64,8 @@ const headersTo = ({ headers, socket }: IncomingMessage, body: Buffer) => {
 const headersFrom = ({ rawHeaders }: IncomingMessage): string[] =>
   rawHeaders.filter((_, k) => !OF_CONNECTION.has(rawHeaders[k - (k % 2)].toLowerCase()));
 
-/** Bytes of a request body at most. */
-const MOST_BYTES = 2 ** 20;
-
 const tooLarge = (): HttpProblem =>
-  new HttpProblem(413, 'too-large', `the body has more than ${MOST_BYTES} bytes`, 'Ask in several queries.');
+  new HttpProblem(413, 'too-large', `the body has more than ${MAX_BODY_BYTES} bytes`, 'Ask in several queries.');
 
 /** The body of a request; undefined if it is too large. It is passed on whole, so that none holds up the process that computes. */
 const readBody = (request: IncomingMessage): Promise<Buffer | undefined> =>
@@ -82,7 +74,7 @@ const readBody = (request: IncomingMessage): Promise<Buffer | undefined> =>
     let size = 0;
     request.on('data', (piece: Buffer) => {
       size += piece.length;
-      if (size > MOST_BYTES) done(undefined);
+      if (size > MAX_BODY_BYTES) done(undefined);
       else pieces.push(piece);
     });
     request.once('end', () => done(Buffer.concat(pieces)));
@@ -96,7 +88,7 @@ interface Passing {
 }
 
 /** The server in front, not yet listening. Errors of the first start are those of `start`. */
-export const frontOf = async ({ start, seconds, replaced = () => undefined }: FrontOptions): Promise<Front> => {
+export const createFront = async ({ start, seconds, replaced = () => undefined }: FrontOptions): Promise<Front> => {
   const agent = new Agent({ keepAlive: true });
   const passing = new Set<Passing>();
   let [isEnding, isStuck] = [false, false];
@@ -121,23 +113,23 @@ export const frontOf = async ({ start, seconds, replaced = () => undefined }: Fr
     for (;;) {
       const computing = await start().catch(() => undefined);
       if (computing) return watch(computing);
-      await new Promise((done) => setTimeout(done, PAUSE).unref());
+      await new Promise((done) => setTimeout(done, RETRY_DELAY).unref());
     }
   };
   current = Promise.resolve(watch(await start()));
 
-  const looking = setInterval(() => {
-    if (!running || isStuck || Date.now() - running.lastSign() < seconds * 1000) return;
+  const checking = setInterval(() => {
+    if (!running || isStuck || Date.now() - running.lastHeartbeat() < seconds * 1000) return;
     isStuck = true;
     running.kill();
-  }, LOOK);
-  looking.unref();
+  }, CHECK_INTERVAL);
+  checking.unref();
 
   /** The process that computes, or none if it does not answer soon. */
   const ready = (): Promise<Computing | undefined> =>
     Promise.race([current, new Promise<undefined>((done) => void setTimeout(() => done(undefined), seconds * 1000).unref())]);
 
-  const pass = async (request: IncomingMessage, response: ServerResponse): Promise<void> => {
+  const forward = async (request: IncomingMessage, response: ServerResponse): Promise<void> => {
     const own: Passing = { since: Date.now(), response };
     passing.add(own);
     response.once('close', () => {
@@ -146,7 +138,7 @@ export const frontOf = async ({ start, seconds, replaced = () => undefined }: Fr
     });
     const body = await readBody(request);
     if (!body) {
-      // Nobody reads the rest of it.
+      // The rest of the body is not read.
       response.shouldKeepAlive = false;
       response.once('finish', () => request.destroy());
       return sendProblem(response, tooLarge());
@@ -167,9 +159,9 @@ export const frontOf = async ({ start, seconds, replaced = () => undefined }: Fr
 
   const server = createServer((request, response) => {
     if (request.url === '/live') sendJson(response, 200, 'application/json', { live: true });
-    else void pass(request, response);
+    else void forward(request, response);
   });
-  server.requestTimeout = REQUEST_SECONDS * 1000;
+  server.requestTimeout = MAX_REQUEST_SECONDS * 1000;
   server.keepAliveTimeout = IDLE;
   server.on('clientError', (_, socket) => void (socket.writable && socket.end('HTTP/1.1 400 Bad Request\r\nconnection: close\r\n\r\n')));
 
@@ -177,7 +169,7 @@ export const frontOf = async ({ start, seconds, replaced = () => undefined }: Fr
     server,
     close: async () => {
       isEnding = true;
-      clearInterval(looking);
+      clearInterval(checking);
       server.close();
       if (passing.size > 0) await new Promise<void>((done) => void (allDone = done));
       // Connections that wait for more requests do not keep it.

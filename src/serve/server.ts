@@ -8,7 +8,6 @@ import type { Question } from '../model/schema.ts';
 import { sharedWork } from '../plan/cancel.ts';
 import { API_PAGE, API_SCRIPT } from './api-page.ts';
 import { type Content, type FormatName, jsonText, MEDIA } from './formats.ts';
-import { CLIENT_ADDRESS } from './front.ts';
 import { type Kept, keptAnswers } from './kept.ts';
 import { type Key, keyFinder } from './keys.ts';
 import { loadFastify } from './load.ts';
@@ -19,7 +18,7 @@ import { checkQuery, QUERY_FORMAT, type Query } from './parameters.ts';
 import { HttpProblem, problemOf } from './problem.ts';
 import { filtersFor, type ReadRows } from './rights.ts';
 import { ROUTES, type Route } from './routes.ts';
-import { SAFE } from './safe.ts';
+import { CLIENT_ADDRESS, MAX_BODY_BYTES, MAX_REQUEST_SECONDS, SAFE } from './safe.ts';
 import { type Turns, turnsOf } from './turns.ts';
 
 /** A model that is served: how it is opened, under filters fixed for good, and the statements of a question. */
@@ -403,15 +402,12 @@ const parseBody = (body: string): unknown => {
   return value;
 };
 
-/** Maximum time to receive a request. */
-const MAX_REQUEST_SECONDS = 30;
-
 const fastifyWith = async (options: ServeOptions): Promise<FastifyInstance> => {
   const fastify = await loadFastify();
   const app = fastify({
     logger: options.log ? { level: 'info', stream: options.log } : false,
     logController: new fastify.LogController({ disableRequestLogging: true }),
-    bodyLimit: options.bodyBytes ?? 2 ** 20,
+    bodyLimit: options.bodyBytes ?? MAX_BODY_BYTES,
     // Closes requests whose body never completes.
     requestTimeout: MAX_REQUEST_SECONDS * 1000,
     forceCloseConnections: 'idle',

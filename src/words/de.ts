@@ -187,7 +187,7 @@ export const de: Words = {
       `${fact}: ${rows} ${rows === 1 ? 'Zeile hat einen Schlüssel' : 'Zeilen haben Schlüssel'} für ${attribute}, die ${dimension} nicht kennt; sie stehen unter (unknown)`,
     'after-as-of': ({ fact, role, asOf, rows, measure, amount }) =>
       `${fact}: ${rowsText(rows)} nach dem ${asOf} (${role}) ${are(rows)} nicht enthalten${amount === undefined ? '' : ` (${measure} ${decimalText(amount)})`}; für geplante Daten \`horizon: plan\` setzen`,
-    'idle-range': ({ names }) =>
+    'unused-range': ({ names }) =>
       `Fenster liegen am Stichtag: ${names.join(' und ')} ${names.length === 1 ? 'wählt' : 'wählen'} keine Zeilen aus`,
     'partial-against-whole': ({ reading }) =>
       `${reading}: vergleicht einen Teil eines Zeitraums mit einem ganzen; \`over so-far\` vergleicht gleiche Teile`,

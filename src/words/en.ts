@@ -162,7 +162,7 @@ export const en: Words = {
       `${fact}: ${rows} ${rows === 1 ? 'row has a key' : 'rows have keys'} for ${attribute} that ${dimension} does not have, kept under (unknown)`,
     'after-as-of': ({ fact, role, asOf, rows, measure, amount }) =>
       `${fact}: ${counted(rows, 'row')} after ${asOf} by ${role} ${are(rows)} excluded${amount === undefined ? '' : ` (${measure} ${amount})`}; set \`horizon: plan\` if the dates are planned`,
-    'idle-range': ({ names }) =>
+    'unused-range': ({ names }) =>
       `windows are laid at the as-of date: ${names.join(' and ')} ${names.length === 1 ? 'selects' : 'select'} no rows`,
     'partial-against-whole': ({ reading }) =>
       `${reading}: compares part of a period with a whole one; \`over so-far\` compares equal parts`,

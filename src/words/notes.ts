@@ -36,7 +36,7 @@ export interface NoteDetails {
     readonly measure?: string;
     readonly amount?: number;
   };
-  readonly 'idle-range': { readonly names: readonly string[] };
+  readonly 'unused-range': { readonly names: readonly string[] };
   readonly 'partial-against-whole': { readonly reading: string; readonly rows: number };
   /** Rows without a date (D4); with `grain`, rows whose date is in no period of it (G2, U7). */
   readonly 'unplaced-dates': {

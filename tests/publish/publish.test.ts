@@ -166,7 +166,7 @@ test('files of others are left alone: of people, of other publications, of sourc
   expect(publish(folder, 'mine').states).toEqual(['failed']);
 });
 
-test('what killed processes have left beside a file is removed after a day', () => {
+test('temporary files of killed processes are removed after a day', () => {
   const folder = demo('  days: { calendar: 2026, file: days.csv }');
   const [old, young, others] = [
     '.days.csv.0123456789ab.durchblick',

@@ -458,7 +458,7 @@ export const reading: fc.Arbitrary<string> = fc.oneof(
 );
 
 const OF_DAYS = ['weekday', 'working-day', 'year', 'season'];
-/** Members of days beside members of rows: what is left of both together is not told. */
+/** Attributes of days and of rows together: `rest` cannot combine them. */
 const isMixed = (per: readonly string[]): boolean => {
   const ofDays = per.filter((name) => OF_DAYS.includes(name) || name.includes('-of-')).length;
   return ofDays > 0 && ofDays < per.length;

@@ -342,7 +342,7 @@ test('a body that never ends does not keep the process beyond its grace', async 
 
 test('a computation that blocks is ended and started again; /live answers all the while', async () => {
   // Every day of a calendar of ten thousand years takes seconds in one piece.
-  const own = await serving(SMALL, '--seconds', '1');
+  const own = await serving(SMALL, '--timeout', '1');
   const slowest = { live: 0 };
   let isOver = false;
   const watching = (async () => {
@@ -362,7 +362,7 @@ test('a computation that blocks is ended and started again; /live answers all th
   expect(await own.stop()).toBe(0);
 });
 
-test('the computation ends with the process that listens, however that ends', async () => {
+test('the computation ends with the process that listens, even if that one is killed', async () => {
   const own = await serving(SMALL);
   const [, pid] = /"pid":(\d+)/.exec(own.log()) as RegExpExecArray;
   own.child.kill('SIGKILL');

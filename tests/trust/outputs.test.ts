@@ -242,7 +242,7 @@ describe('limits come before the work', () => {
     expect([code, stdout.split('\n').length]).toEqual([0, 120_000 + 3]);
   });
 
-  test('of many faults a hundred are told', () => {
+  test('at most a hundred of many faults are listed', () => {
     const formulas = Object.fromEntries(Array.from({ length: 5000 }, (_, k) => [`f${k}`, k === 0 ? 'v + 1' : `f${k - 1} + 1`]));
     const facts = { t: { source: 't', dates: { d: 'd' }, measures: { v: { sum: 'v' } } } } as const;
     let told: readonly unknown[] = [];

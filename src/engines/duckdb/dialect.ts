@@ -9,7 +9,7 @@ export const duckdbDialect: Dialect = {
   name: 'duckdb',
   dayNumber: (date) => `(${date} - date '1970-01-01')::integer`,
   toDate: (value) => `${value}::date`,
-  // In the branches of a CASE it does not see what stands twice; a short expression costs less than a list of one.
+  // In the branches of a CASE it does not share a repeated expression; a short expression costs less than a list of one.
   once: (value, name, body) => (value.length > LONG ? `list_transform([${value}], lambda ${name}: ${body(name)})[1]` : body(value)),
   dayOfText: (text) => `(try_cast(${text} as date) - date '1970-01-01')::integer`,
   seconds: (instant) => `epoch(date_trunc('second', ${instant}))`,

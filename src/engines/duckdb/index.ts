@@ -13,7 +13,7 @@ import type { Model, Source } from '../../model/model.ts';
 import { aborted } from '../../plan/cancel.ts';
 import type { Cancellation } from '../../plan/request.ts';
 import type { Engine, Store } from '../engine.ts';
-import { statementTimeout } from '../shared/faults.ts';
+import { createTimeoutError } from '../shared/faults.ts';
 import { oneAfterAnother } from '../shared/queue.ts';
 import { readSource } from '../shared/sources.ts';
 import { changing, sourceChanged, sourceStates } from '../shared/states.ts';
@@ -370,7 +370,7 @@ const runLimited = async <T>(
     return await run();
   } catch (error) {
     if (signal?.aborted) throw aborted();
-    if (isLate) throw statementTimeout('DuckDB', limit, about);
+    if (isLate) throw createTimeoutError('DuckDB', limit, about);
     throw new DurchblickError('engine-failed', `DuckDB: ${reason(error)} (${about})`, { kind: 'engine' });
   } finally {
     clearTimeout(timer);

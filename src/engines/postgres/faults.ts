@@ -3,7 +3,7 @@
 import { DurchblickError } from '../../errors.ts';
 import { aborted } from '../../plan/cancel.ts';
 import type { Cancellation } from '../../plan/request.ts';
-import { statementTimeout } from '../shared/faults.ts';
+import { createTimeoutError } from '../shared/faults.ts';
 
 interface Fault {
   readonly code?: string;
@@ -23,7 +23,7 @@ export const fault = (error: unknown, during: string, signal: Cancellation | und
   if (error instanceof DurchblickError) return error;
   const { code = '', message } = error as Fault;
   if (signal?.aborted) return aborted();
-  if (code === CANCELED && timeout !== undefined) return statementTimeout('PostgreSQL', timeout, during);
+  if (code === CANCELED && timeout !== undefined) return createTimeoutError('PostgreSQL', timeout, during);
   if (isLost(error))
     return new DurchblickError('connection-lost', `the connection to PostgreSQL was lost (${message}; ${during})`, {
       kind: 'engine',

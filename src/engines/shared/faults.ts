@@ -78,7 +78,7 @@ export const hiddenFault = (table: string, error: unknown): unknown =>
     : error;
 
 /** A statement took longer than the limit, in milliseconds. */
-export const statementTimeout = (engine: string, limit: number, during: string): DurchblickError =>
+export const createTimeoutError = (engine: string, limit: number, during: string): DurchblickError =>
   new DurchblickError('timeout', `${engine} took longer than ${limit.toLocaleString('en')} ms (${during})`, {
     kind: 'engine',
     hint: 'Use a shorter range, or a higher limit: `statementTimeout` in the library, `--timeout` on the command line.',

@@ -2,7 +2,7 @@
 import { DurchblickError } from '../../errors.ts';
 import { aborted } from '../../plan/cancel.ts';
 import type { Cancellation } from '../../plan/request.ts';
-import { statementTimeout } from '../shared/faults.ts';
+import { createTimeoutError } from '../shared/faults.ts';
 
 export interface Connection {
   /** `http://host:port` or `https://…`, without a path. */
@@ -194,7 +194,7 @@ export const statement = async (
     }
   } catch (error) {
     if (stop.signal.aborted && next !== undefined) await fetch(next, { method: 'DELETE', headers }).catch(() => undefined);
-    if (stop.isLate()) throw statementTimeout('the cluster', connection.timeout as number, about ?? 'a statement');
+    if (stop.isLate()) throw createTimeoutError('the cluster', connection.timeout as number, about ?? 'a statement');
     throw stop.signal.aborted ? aborted() : error;
   } finally {
     stop.end();
